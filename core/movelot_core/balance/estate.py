@@ -1,0 +1,171 @@
+"""A balance group as arrays, and the judgement of a placement against its ceilings.
+
+Indices: disks d, datastores s, pools p, hours h. All arrays are NumPy; sizes int64 bytes, loads float.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from movelot_core.errors import EstateError
+from movelot_core.latency import Floats, ServiceCurve, weights
+
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
+
+LOAD_SLACK = 1e-6
+
+
+@dataclass(frozen=True)
+class Estate:
+    """Everything the planner may know of a group.
+
+    ``features`` [4, d, h] as from ``latency.features``; ``reach`` [d, s] says where a disk may live (every host of
+    its VM mounts it, and its policy is served); ``pinned`` [d] disks do not move; ``other_bytes`` [s] is space
+    that no disk of the group holds; ``other_load`` [p, h] is load on the pool from outside the group.
+    """
+
+    disks: tuple[str, ...]
+    size_bytes: Ints
+    place: Ints
+    features: Floats
+    reach: Bools
+    pinned: Bools
+    datastores: tuple[str, ...]
+    capacity_bytes: Ints
+    other_bytes: Ints
+    pool_of: Ints
+    pools: tuple[str, ...]
+    curves: tuple[ServiceCurve, ...]
+    array_of: tuple[str, ...]
+    other_load: Floats
+    fill_ceiling: float
+    latency_ceiling_ms: float
+
+    def __post_init__(self) -> None:
+        disks, stores, pools, hours = len(self.disks), len(self.datastores), len(self.pools), self.features.shape[2]
+        shapes = {
+            "features": (self.features.shape, (4, disks, hours)),
+            "reach": (self.reach.shape, (disks, stores)),
+            "other_load": (self.other_load.shape, (pools, hours)),
+            "pool_of": (self.pool_of.shape, (stores,)),
+            "size_bytes": (self.size_bytes.shape, (disks,)),
+        }
+        wrong = [name for name, (found, due) in shapes.items() if found != due]
+        if wrong:
+            raise EstateError("estate_shape", f"Arrays of the wrong shape: {', '.join(wrong)}.")
+
+    def __repr__(self) -> str:
+        return f"<Estate {len(self.disks)} disks, {len(self.datastores)} datastores, {len(self.pools)} pools>"
+
+    @cached_property
+    def room_bytes(self) -> Ints:
+        """[s] Bytes a datastore may hold under the fill ceiling, all uses together."""
+        return np.asarray(np.floor(self.capacity_bytes * self.fill_ceiling), dtype=np.int64)
+
+    @cached_property
+    def load_limit(self) -> Floats:
+        """[p] Highest load at which the pool still answers within the latency ceiling."""
+        return np.array([curve.load_at(self.latency_ceiling_ms) for curve in self.curves])
+
+    @cached_property
+    def weights(self) -> Floats:
+        """[p, 4] Factors that turn features into load on each pool."""
+        return np.stack([weights(curve) for curve in self.curves])
+
+    def load_on(self, pool: int, disks: Ints | slice = slice(None)) -> Floats:
+        """[d, h] Load that each of ``disks`` would put on ``pool``."""
+        return np.asarray(np.tensordot(self.weights[pool], self.features[:, disks], axes=1), dtype=np.float64)
+
+    def loads_anywhere(self, disk: int) -> Floats:
+        """[p, h] Load of one disk on each pool."""
+        return np.asarray(self.weights @ self.features[:, disk])
+
+    def used(self, place: Ints) -> Ints:
+        """[s] Bytes used with disks at ``place``."""
+        held = np.zeros(len(self.datastores), dtype=np.int64)
+        np.add.at(held, place, self.size_bytes)
+        return held + self.other_bytes
+
+    def pool_load(self, place: Ints) -> Floats:
+        """[p, h] Load on each pool with disks at ``place``."""
+        pools = len(self.pools)
+        sums = np.zeros((4, pools, self.features.shape[2]))
+        pool = self.pool_of[place]
+        for number in range(pools):
+            sums[:, number] = self.features[:, pool == number].sum(axis=1)
+        return np.asarray(np.einsum("pf,fph->ph", self.weights, sums) + self.other_load, dtype=np.float64)
+
+
+@dataclass(frozen=True)
+class State:
+    """What a placement gives: use and fill of datastores, load and latency of pools by hour, and what is over."""
+
+    used_bytes: Ints
+    fill: Floats
+    load: Floats
+    latency_ms: Floats
+    over_fill: Bools
+    over_latency: Bools
+
+    @property
+    def clear(self) -> bool:
+        return not (self.over_fill.any() or self.over_latency.any())
+
+    @property
+    def peak_hour(self) -> Ints:
+        """[p] Hour of each pool's highest latency."""
+        return np.asarray(self.latency_ms.argmax(axis=1))
+
+    @property
+    def peak_ms(self) -> Floats:
+        """[p] Highest latency of the day."""
+        return np.asarray(self.latency_ms.max(axis=1))
+
+
+def judge(estate: Estate, place: Ints) -> State:
+    """The state of ``estate`` with disks at ``place``."""
+    used = estate.used(place)
+    pool_load = estate.pool_load(place)
+    latency = np.stack([curve.latency_ms(row) for curve, row in zip(estate.curves, pool_load, strict=True)])
+    return State(
+        used_bytes=used,
+        fill=used / np.maximum(estate.capacity_bytes, 1),
+        load=pool_load,
+        latency_ms=latency,
+        over_fill=used > estate.room_bytes,
+        over_latency=pool_load > estate.load_limit[:, None] * (1 + LOAD_SLACK),
+    )
+
+
+def limits(estate: Estate, before: State) -> tuple[Ints, Floats]:
+    """[s] bytes and [p, h] load that a plan must stay under: the ceiling, or what was found if that is worse."""
+    return (
+        np.maximum(estate.room_bytes, before.used_bytes),
+        np.maximum(estate.load_limit[:, None], before.load),
+    )
+
+
+def broken_musts(estate: Estate, place: Ints) -> list[str]:
+    """Musts that ``place`` breaks and the estate, as found, did not: empty for a lawful plan.
+
+    Written apart from every planner, so that each can be checked by it.
+    """
+    before, after = judge(estate, estate.place), judge(estate, place)
+    most_bytes, most_load = limits(estate, before)
+    moved = np.flatnonzero(place != estate.place)
+    broken = [f"{estate.disks[d]} is pinned" for d in moved if estate.pinned[d]]
+    broken += [
+        f"{estate.disks[d]} may not live on {estate.datastores[place[d]]}"
+        for d in moved
+        if not estate.reach[d, place[d]]
+    ]
+    over = np.flatnonzero(after.used_bytes > most_bytes)
+    broken += [f"{estate.datastores[s]} would be over its fill ceiling" for s in over]
+    slow = np.argwhere(after.load > most_load * (1 + 1e-4) + LOAD_SLACK)
+    broken += [f"{estate.pools[p]} would be too slow at hour {h}" for p, h in slow]
+    return broken

@@ -1,0 +1,150 @@
+"""The exact model for groups small enough: every disk, every datastore, one mixed-integer programme (HiGHS).
+
+First the breaches that no plan can avoid are made as small as possible; with those held, the bytes moved are.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import sparse
+from scipy.optimize import Bounds, LinearConstraint, OptimizeResult, linprog, milp
+
+from movelot_core.balance.estate import Estate, Ints, judge
+from movelot_core.latency import Floats
+
+VARIABLES_MAX = 2500
+SPREAD_WEIGHT = 1e-4
+HOST_COPY_WEIGHT = 1e-3
+LOAD_MARGIN = 1e-4
+
+
+@dataclass(frozen=True)
+class Exact:
+    """Best placement and the bound on bytes from its linear relaxation."""
+
+    place: Ints
+    bound_bytes: float
+
+
+@dataclass(frozen=True)
+class _Model:
+    disk: Ints
+    store: Ints
+    matrix: sparse.csr_matrix
+    low: Floats
+    high: Floats
+    move_cost: Floats
+    tie_cost: Floats
+    slacks: int
+
+
+def fits(estate: Estate) -> bool:
+    """Whether the group is small enough for the exact model."""
+    return int(estate.reach.sum()) + len(estate.disks) <= VARIABLES_MAX
+
+
+def solve(estate: Estate) -> Exact | None:
+    """The placement with least bytes moved, or None when the solver ends without one."""
+    model = _model(estate)
+    count = len(model.disk)
+    slack_cost = np.concatenate([np.zeros(count), np.ones(model.slacks)])
+    first = _milp(model, slack_cost, None)
+    if first.x is None:
+        return None
+    allowed = np.maximum(np.asarray(first.x)[count:], 0.0)
+    allowed = np.where(allowed < 1e-7, 0.0, allowed * (1 + 1e-6))
+    cost = np.concatenate([model.move_cost + model.tie_cost, np.zeros(model.slacks)])
+    best = _milp(model, cost, allowed)
+    if best.x is None:
+        return None
+    chosen = np.asarray(best.x)[:count] > 0.5
+    place = estate.place.copy()
+    place[model.disk[chosen]] = model.store[chosen]
+    return Exact(place, _bound(model, allowed) * float(estate.size_bytes.sum()))
+
+
+def _model(estate: Estate) -> _Model:
+    disks, stores = len(estate.disks), len(estate.datastores)
+    may = estate.reach & ~estate.pinned[:, None]
+    may[np.arange(disks), estate.place] = True
+    disk, store = np.nonzero(may)
+    count, pools = len(disk), len(estate.pools)
+    before = judge(estate, estate.place)
+    hours = before.load.shape[1]
+    one_place = sparse.csr_matrix((np.ones(count), (disk, np.arange(count))), shape=(disks, count))
+    scale = float(max(estate.capacity_bytes.max(), 1))
+    space = sparse.csr_matrix((estate.size_bytes[disk] / scale, (store, np.arange(count))), shape=(stores, count))
+    load_rows = []
+    for pool in range(pools):
+        on_pool = estate.pool_of[store] == pool
+        own = estate.load_on(pool, disk) / max(estate.curves[pool].x_max, 1e-9)
+        load_rows.append(sparse.csr_matrix(own.T * on_pool))
+    slacks = stores + pools * hours
+    loads = sparse.vstack(load_rows)
+    left = sparse.vstack([one_place, space, loads])
+    right = sparse.vstack([sparse.csr_matrix((disks, slacks)), -sparse.identity(slacks)])
+    x_max = np.array([curve.x_max for curve in estate.curves])[:, None]
+    # A ceiling found broken may stay broken by as much as it was, never by more: that caps the slack.
+    load_room = (estate.load_limit[:, None] * (1 - LOAD_MARGIN) - estate.other_load) / np.maximum(x_max, 1e-9)
+    space_room = (estate.room_bytes - estate.other_bytes) / scale
+    size_share = estate.size_bytes[disk] / max(float(estate.size_bytes.sum()), 1.0)
+    moved = store != estate.place[disk]
+    over_hosts = np.array(
+        [
+            a != b
+            for a, b in zip(
+                np.array(estate.array_of)[estate.pool_of[store]],
+                np.array(estate.array_of)[estate.pool_of[estate.place[disk]]],
+                strict=True,
+            )
+        ]
+    )
+    fill = before.fill[store]
+    return _Model(
+        disk,
+        store,
+        sparse.csr_matrix(sparse.hstack([left, right])),
+        np.concatenate([np.ones(disks), np.full(slacks, -np.inf)]),
+        np.concatenate([np.ones(disks), space_room, load_room.ravel()]),
+        size_share * moved,
+        size_share * moved * (over_hosts * HOST_COPY_WEIGHT + fill * SPREAD_WEIGHT)
+        + moved * (np.arange(count) / max(count, 1)) * 1e-9,
+        slacks,
+    )
+
+
+def _slack_cap(model: _Model, allowed: Floats | None) -> Floats:
+    if allowed is not None:
+        return allowed
+    # Placing everything as found gives the slack of today: no more than that is lawful.
+    today = (model.move_cost == 0).astype(float)
+    rows = model.matrix[:, : len(model.disk)] @ today
+    return np.asarray(np.maximum(rows[-model.slacks :] - model.high[-model.slacks :], 0.0) + 1e-9)
+
+
+def _milp(model: _Model, cost: Floats, allowed: Floats | None) -> OptimizeResult:
+    count = len(model.disk)
+    return milp(
+        cost,
+        constraints=LinearConstraint(model.matrix, model.low, model.high),
+        integrality=np.concatenate([np.ones(count), np.zeros(model.slacks)]),
+        bounds=Bounds(0, np.concatenate([np.ones(count), _slack_cap(model, allowed)])),
+        options={"mip_rel_gap": 1e-6, "node_limit": 20_000},
+    )
+
+
+def _bound(model: _Model, allowed: Floats) -> float:
+    """Least share of all bytes that leaves its place in the linear relaxation, as a share of 1."""
+    equal = model.low == model.high
+    relaxed = linprog(
+        np.concatenate([model.move_cost, np.zeros(model.slacks)]),
+        A_ub=model.matrix[~equal],
+        b_ub=model.high[~equal],
+        A_eq=model.matrix[equal],
+        b_eq=model.high[equal],
+        bounds=list(zip(np.zeros(model.matrix.shape[1]), [*np.ones(len(model.disk)), *allowed], strict=True)),
+        method="highs",
+    )
+    return 0.0 if relaxed.fun is None else float(relaxed.fun)

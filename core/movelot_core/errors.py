@@ -1,0 +1,36 @@
+"""What core raises. Each error carries its data, so that any interface can phrase it.
+
+CoreError
+├── SizeError        a text that is not a usable size
+├── DatastoreNameError       a name that a device would refuse
+├── GraphError       steps that do not form an order
+└── EstateError      arrays of an estate that do not fit one another
+"""
+
+from __future__ import annotations
+
+
+class CoreError(ValueError):
+    """Base of all errors of core. ``code`` is stable, ``hint`` says the way on."""
+
+    def __init__(self, code: str, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.code = code
+        self.message = message
+        self.hint = hint
+
+
+class SizeError(CoreError):
+    """A size that cannot be read or used."""
+
+
+class DatastoreNameError(CoreError):
+    """A name that devices would refuse or that is taken."""
+
+
+class GraphError(CoreError):
+    """Steps whose precedence is not an order."""
+
+
+class EstateError(CoreError):
+    """Arrays of an estate whose shapes or indices disagree."""

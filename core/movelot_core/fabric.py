@@ -1,0 +1,185 @@
+"""Paths between host ports and array portals: which there should be, which there are, and why one is missing.
+
+Terms follow RFC 7143 (iSCSI portals and initiators) and SPC-4 (ALUA access states).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from ipaddress import ip_interface
+
+
+class Access(StrEnum):
+    """ALUA access state of a path (SPC-4)."""
+
+    OPTIMIZED = "active/optimized"
+    NON_OPTIMIZED = "active/non-optimized"
+    STANDBY = "standby"
+    UNAVAILABLE = "unavailable"
+
+
+class Cause(StrEnum):
+    """First condition that fails for a path that should be there, in the order they are tested."""
+
+    PORTAL_DOWN = "portal_down"
+    PORT_DOWN = "port_down"
+    VLAN = "vlan_differs"
+    NO_UPLINK = "no_uplink"
+    TWO_UPLINKS = "two_uplinks"
+    STANDBY_UPLINK = "standby_uplink"
+    MASKED = "masked"
+    NOT_RESCANNED = "not_rescanned"
+
+
+@dataclass(frozen=True, slots=True)
+class HostPort:
+    """A host's storage interface. ``address`` with prefix length, ``initiator`` is its IQN."""
+
+    host: str
+    name: str
+    address: str
+    vlan: int
+    initiator: str
+    active_uplinks: tuple[str, ...]
+    standby_uplinks: tuple[str, ...] = ()
+    up: bool = True
+    protocol: str = "iSCSI"
+
+
+@dataclass(frozen=True, slots=True)
+class Portal:
+    """An array's portal on one controller. ``address`` with prefix length; ``switch`` it is cabled to."""
+
+    array: str
+    controller: str
+    name: str
+    address: str
+    vlan: int
+    up: bool = True
+    protocol: str = "iSCSI"
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """How an array offers a volume: owning controller, all controllers, and the initiators it lets in."""
+
+    volume: str
+    owner: str
+    controllers: frozenset[str]
+    initiators: frozenset[str]
+
+
+@dataclass(frozen=True, slots=True)
+class PathVerdict:
+    """One (port, portal) pair: is it expected, is it seen, in which state, and why not."""
+
+    host: str
+    port: str
+    portal: str
+    expected: bool
+    seen: bool
+    access: Access
+    cause: Cause | None = None
+
+    @property
+    def missing(self) -> bool:
+        return self.expected and not self.seen
+
+
+@dataclass(frozen=True, slots=True)
+class SinglePoint:
+    """A component without which ``host`` would lose ``volume``."""
+
+    component: str
+    kind: str
+    host: str
+    volume: str
+
+
+def same_network(port: HostPort, portal: Portal) -> bool:
+    """Whether port and portal are meant to talk: same protocol and the same subnet."""
+    if port.protocol != portal.protocol:
+        return False
+    return ip_interface(port.address).network == ip_interface(portal.address).network
+
+
+def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -> Cause | None:
+    """The first condition that keeps ``port`` from using ``portal``, or None when every one holds.
+
+    Bound iSCSI needs exactly one active uplink on the interface and none standby, else the host refuses to bind
+    the interface and no session starts.
+    """
+    tests = (
+        (portal.up, Cause.PORTAL_DOWN),
+        (port.up, Cause.PORT_DOWN),
+        (port.vlan == portal.vlan, Cause.VLAN),
+        (len(port.active_uplinks) > 0, Cause.NO_UPLINK),
+        (len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
+        (not port.standby_uplinks, Cause.STANDBY_UPLINK),
+        (offer is None or port.initiator in offer.initiators, Cause.MASKED),
+    )
+    return next((cause for holds, cause in tests if not holds), None)
+
+
+def compare_paths(
+    ports: Sequence[HostPort],
+    portals: Sequence[Portal],
+    offer: Offer,
+    seen: Iterable[tuple[str, str, str]] | None,
+) -> list[PathVerdict]:
+    """Every path of ``ports`` to the offered volume, expected or seen, with its first failing condition.
+
+    ``seen`` holds (host, port name, portal name) as hosts report them; None asks what the hosts *will* see, so
+    that a path is taken as seen when nothing blocks it. A path of one subnet is expected; a path seen without
+    being expected is reported too (``expected`` False).
+    """
+    reported = None if seen is None else set(seen)
+    verdicts: list[PathVerdict] = []
+    for port in ports:
+        for portal in portals:
+            expected = portal.controller in offer.controllers and same_network(port, portal)
+            key = (port.host, port.name, portal.name)
+            cause = blocking_cause(port, portal, offer) if expected else None
+            is_seen = (expected and cause is None) if reported is None else key in reported
+            if not expected and not is_seen:
+                continue
+            if expected and not is_seen and cause is None:
+                cause = Cause.NOT_RESCANNED
+            access = Access.OPTIMIZED if portal.controller == offer.owner else Access.NON_OPTIMIZED
+            verdicts.append(PathVerdict(*key, expected, is_seen, access, None if is_seen else cause))
+    return verdicts
+
+
+def single_points(
+    ports: Sequence[HostPort], portals: Sequence[Portal], offer: Offer, paths: Sequence[PathVerdict]
+) -> list[SinglePoint]:
+    """Components whose loss alone takes the volume from a host that sees it now.
+
+    Taken away one at a time: host port, uplink, subnet (a switch's fabric), portal, controller. The array itself
+    is one always and is left out, as nothing on this side can change it.
+    """
+    port_of = {(port.host, port.name): port for port in ports}
+    portal_of = {portal.name: portal for portal in portals}
+    carried: dict[str, list[dict[str, str]]] = {}
+    for path in paths:
+        if not path.seen:
+            continue
+        port, portal = port_of[path.host, path.port], portal_of[path.portal]
+        carried.setdefault(path.host, []).append(
+            {
+                "host port": f"{port.host} {port.name}",
+                "uplink": f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}",
+                "subnet": str(ip_interface(portal.address).network),
+                "portal": portal.name,
+                "controller": f"{portal.array} {portal.controller}",
+            }
+        )
+    points: list[SinglePoint] = []
+    for host, paths_of_host in sorted(carried.items()):
+        for kind in paths_of_host[0]:
+            components = {path[kind] for path in paths_of_host}
+            if len(components) == 1:
+                points.append(SinglePoint(components.pop(), kind, host, offer.volume))
+    return points

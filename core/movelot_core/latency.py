@@ -1,0 +1,130 @@
+"""How slow a pool gets under load, learned from what was measured.
+
+Load of a disk in an hour: x = (r + beta*w) * (1 + gamma*(k-8)/8), with r and w its read and write IOPS and k the
+KiB per I/O. A pool answers in L(x) = L0 / (1 - x/X) milliseconds: the mean response time of a single queue with
+service time L0 and saturation load X (M/M/1). L0, X, beta and gamma are fitted for each pool.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+
+Floats = NDArray[np.float64]
+
+HOURS: Final = 24
+PROFILE_PERCENTILE: Final = 95
+SAMPLES_MIN: Final = 24
+USED_SHARE_MIN: Final = 0.25
+CAUTIOUS_SHARE: Final = 0.7
+SATURATED_SHARE: Final = 0.98
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceCurve:
+    """L(x) = l0_ms / (1 - x/x_max); ``beta`` and ``gamma`` turn reads, writes and sizes into x."""
+
+    l0_ms: float
+    x_max: float
+    beta: float = 1.0
+    gamma: float = 0.0
+
+    def latency_ms(self, load: Floats | float) -> Floats:
+        """Latency at ``load``; beyond 98 % of saturation the value there, as queues then grow without end."""
+        share = np.minimum(np.asarray(load, dtype=float) / self.x_max, SATURATED_SHARE)
+        return np.asarray(self.l0_ms / (1.0 - share))
+
+    def load_at(self, ceiling_ms: float) -> float:
+        """The load at which latency reaches ``ceiling_ms``: X*(1 - L0/ceiling); 0 if it never gets that low.
+
+        >>> round(ServiceCurve(1.0, 1000.0).load_at(5.0))
+        800
+        """
+        return max(0.0, self.x_max * min(SATURATED_SHARE, 1.0 - self.l0_ms / ceiling_ms))
+
+
+@dataclass(frozen=True, slots=True)
+class CurveFit:
+    """A fitted curve and how far to trust it: typical error in ms, samples used, highest load seen."""
+
+    curve: ServiceCurve
+    error_ms: float
+    samples: int
+    seen_max: float
+    cautious: bool
+
+    def extrapolated(self, load: float) -> bool:
+        """Whether ``load`` lies beyond what was ever measured."""
+        return load > self.seen_max * 1.02
+
+
+def features(reads: Floats, writes: Floats, kib: Floats) -> Floats:
+    """The four sums x is linear in: r, w, r*(k-8)/8, w*(k-8)/8; stacked on a new first axis."""
+    scale = (kib - 8.0) / 8.0
+    return np.asarray(np.stack([reads, writes, reads * scale, writes * scale]), dtype=np.float64)
+
+
+def weights(curve: ServiceCurve) -> Floats:
+    """Factors that turn ``features`` into load x on a pool with ``curve``."""
+    return np.array([1.0, curve.beta, curve.gamma, curve.beta * curve.gamma])
+
+
+def load(feature_sums: Floats, curve: ServiceCurve) -> Floats:
+    """Load x of summed ``features`` on a pool with ``curve``."""
+    return np.asarray(np.tensordot(weights(curve), feature_sums, axes=1), dtype=np.float64)
+
+
+def hourly_profile(values: Floats, hours: NDArray[np.int64]) -> Floats:
+    """24 values: per hour of day the 95th percentile of ``values`` (shape [..., samples]); 0 where none is.
+
+    ``hours`` gives each sample's hour of day, 0..23.
+    """
+    profile = np.zeros((*values.shape[:-1], HOURS))
+    for hour in range(HOURS):
+        chosen = values[..., hours == hour]
+        if chosen.shape[-1]:
+            profile[..., hour] = np.percentile(chosen, PROFILE_PERCENTILE, axis=-1)
+    return profile
+
+
+def fit_curve(feature_sums: Floats, latency_ms: Floats, fallback: ServiceCurve) -> CurveFit:
+    """Fit a pool's curve to samples by robust least squares (soft L1, Trust Region Reflective).
+
+    ``feature_sums`` has shape [4, n] (see ``features``), ``latency_ms`` shape [n]. With fewer than 24 samples, or
+    loads that never used a quarter of the fitted saturation, the knee was not seen: the fit is then *cautious*,
+    with X set so that the highest load seen counts as 70 % busy. Without samples ``fallback`` is used.
+    """
+    count = int(latency_ms.size)
+    if count == 0:
+        return CurveFit(fallback, 0.0, 0, 0.0, cautious=True)
+    raw = feature_sums[0] + feature_sums[1]
+    start = [max(float(latency_ms.min()), 0.05), max(float(raw.max()), 1.0) * 1.5, 2.0, 0.1]
+    lower, upper = [0.01, max(float(raw.max()) * 0.2, 1.0), 0.5, 0.0], [100.0, 1e7, 12.0, 2.0]
+
+    def residuals(params: Floats) -> Floats:
+        curve = ServiceCurve(*(float(value) for value in params))
+        return np.asarray(curve.latency_ms(load(feature_sums, curve)) - latency_ms)
+
+    scale = max(float(np.median(latency_ms)) * 0.1, 0.02)
+    found = least_squares(
+        residuals,
+        np.clip(start, lower, upper),
+        bounds=(lower, upper),
+        loss="soft_l1",
+        f_scale=scale,
+        x_scale=[1.0, start[1], 1.0, 0.2],
+        max_nfev=400,
+    )
+    curve = ServiceCurve(*(float(value) for value in found.x))
+    loads = load(feature_sums, curve)
+    seen_max = float(loads.max())
+    cautious = count < SAMPLES_MIN or seen_max < USED_SHARE_MIN * curve.x_max
+    if cautious:
+        floor_ms = max(float(np.percentile(latency_ms, 10)) * (1 - CAUTIOUS_SHARE / 2), 0.01)
+        curve = ServiceCurve(floor_ms, max(seen_max, 1.0) / CAUTIOUS_SHARE, curve.beta, curve.gamma)
+    errors = np.abs(curve.latency_ms(load(feature_sums, curve)) - latency_ms)
+    return CurveFit(curve, float(np.median(errors)), count, seen_max, cautious)

@@ -1,0 +1,144 @@
+"""Plans: worked examples, and what must hold for any estate, checked by the independent list of Musts."""
+
+import dataclasses
+import time
+
+import numpy as np
+import pytest
+from bench.estates import generate
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.tests.builders import small
+from movelot_core.balance import exact
+from movelot_core.balance.clear import clear, plan_for
+from movelot_core.balance.estate import Estate, broken_musts, judge
+from movelot_core.balance.order import CopyRates, order_moves
+from movelot_core.units import GIB
+
+RATES = CopyRates(offloaded=GIB, over_hosts=GIB / 4)
+
+
+def test_the_smallest_disk_that_clears_the_breach_moves() -> None:
+    # 95 of 100 GiB used, 80 allowed: 15 must go. 15 fits exactly; 20 or 60 would be more than needed.
+    plan = clear(small([60, 20, 15], [0, 0, 0], [100, 100]))
+    assert [move.disk for move in plan.moves] == [2]
+    assert (plan.moved_bytes, plan.over_bound) == (15 * GIB, pytest.approx(1.0))
+    assert plan.after.clear
+
+
+def test_a_slow_pool_is_cleared_by_its_densest_disk() -> None:
+    # Limit at 5 ms: 1000*(1-1/5) = 800. 900 IOPS on pool 0: 100 must leave; the 10 GiB disk with 300 is cheapest.
+    plan = clear(small([100, 10, 40], [0, 0, 0], [400, 400], iops=[300, 300, 300], pool_of=[0, 1]))
+    assert [(move.disk, move.target) for move in plan.moves] == [(1, 1)]
+    assert plan.before.peak_ms[0] == pytest.approx(10.0)
+    assert plan.after.peak_ms[0] == pytest.approx(2.5)
+    assert plan.moves[0].gains[0].kind == "latency"
+
+
+def test_disks_that_peak_at_different_hours_may_share_a_pool() -> None:
+    estate = small([10, 10], [0, 0], [100, 100], iops=[700, 700], pool_of=[0, 1])
+    by_hour = estate.features.copy()
+    by_hour[:, 0, 12:], by_hour[:, 1, :12] = 0, 0
+    assert clear(dataclasses.replace(estate, features=by_hour)).moves == ()
+    assert len(clear(estate).moves) == 1
+
+
+def test_pins_and_reach_are_kept_and_named_when_nothing_is_left() -> None:
+    estate = small([60, 35], [0, 0], [100, 100], pinned=np.array([True, False]))
+    unreachable = np.array([[True, False], [True, False]])
+    plan = clear(dataclasses.replace(estate, reach=unreachable))
+    assert plan.moves == ()
+    assert [(u.kind, u.subject) for u in plan.unresolved] == [("fill", "store-0")]
+    assert dict(plan.unresolved[0].refusals) == {"pinned": 1, "unreached": 1}
+
+
+def test_what_cannot_be_cleared_is_bettered_as_far_as_it_can() -> None:
+    # 95 used of 100, 80 allowed; the other datastore takes 10 at most: the 10 GiB disk goes, 5 stay over.
+    plan = clear(small([60, 25, 10, 70], [0, 0, 0, 1], [100, 100]))
+    assert [move.disk for move in plan.moves] == [2]
+    assert plan.after.used_bytes[0] == 85 * GIB
+    assert plan.unresolved[0].subject == "store-0"
+
+
+@st.composite
+def estates(draw: st.DrawFn) -> Estate:
+    disks, stores = draw(st.integers(1, 14)), draw(st.integers(1, 4))
+    pick = st.integers(0, stores - 1)
+    estate = small(
+        draw(st.lists(st.integers(1, 40), min_size=disks, max_size=disks)),
+        draw(st.lists(pick, min_size=disks, max_size=disks)),
+        draw(st.lists(st.integers(40, 160), min_size=stores, max_size=stores)),
+        iops=draw(st.lists(st.floats(0, 300), min_size=disks, max_size=disks)),
+        pool_of=[n % 2 for n in range(stores)],
+    )
+    reach = np.array(draw(st.lists(st.booleans(), min_size=disks * stores, max_size=disks * stores)))
+    pinned = np.array(draw(st.lists(st.booleans(), min_size=disks, max_size=disks)))
+    return dataclasses.replace(estate, reach=reach.reshape(disks, stores), pinned=pinned)
+
+
+@settings(max_examples=60, deadline=None)
+@given(estates(), st.booleans())
+def test_any_plan_keeps_every_must_and_never_beats_the_bound(estate: Estate, decomposed: bool) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        if decomposed:
+            patch.setattr(exact, "VARIABLES_MAX", 0)
+        plan, again = clear(estate), clear(estate)
+    assert broken_musts(estate, plan.place) == []
+    assert (plan.place == again.place).all()
+    if plan.after.clear:
+        assert plan.moved_bytes >= plan.bound_bytes
+    if plan.before.clear:
+        assert plan.moves == ()
+
+
+@settings(max_examples=60, deadline=None)
+@given(estates(), st.randoms(use_true_random=False))
+def test_the_order_has_room_at_every_instant(estate: Estate, random: object) -> None:
+    """Replays the order with copy times drawn anew: needs alone must guarantee room, whatever a copy takes."""
+    plan = clear(estate)
+    ordered = order_moves(estate, plan.moves, RATES)
+    used = estate.used(estate.place)
+    most = np.maximum(estate.room_bytes, used)
+    done: set[int] = set()
+    started: set[int] = set()
+    while len(done) < len(ordered):
+        ready = [n for n, step in enumerate(ordered) if n not in started and set(step.needs) <= done]
+        # The worst case starts all that may start before anything ends.
+        for n in ready:
+            used[ordered[n].move.target] += ordered[n].move.size_bytes
+            started.add(n)
+            assert used[ordered[n].move.target] <= most[ordered[n].move.target]
+        ended = random.choice(sorted(started - done))  # type: ignore[attr-defined]
+        used[ordered[ended].move.source] -= ordered[ended].move.size_bytes
+        done.add(ended)
+    final = {step.move.disk: step.move.target for step in ordered}
+    if len(final) == len(plan.moves):
+        assert final == {move.disk: move.target for move in plan.moves}
+
+
+def test_two_disks_that_change_places_are_staged_through_a_third_datastore() -> None:
+    estate = small([70, 70, 5], [0, 1, 2], [100, 100, 100])
+    swap = estate.place.copy()
+    swap[[0, 1]] = [1, 0]
+    ordered = order_moves(estate, plan_for(estate, swap, 0.0).moves, RATES)
+    assert [step.staging for step in ordered] == [True, False, False]
+    assert {step.move.disk: step.move.target for step in ordered} == {0: 1, 1: 0}
+    assert ordered[0].move.target == 2
+
+
+def test_an_array_copy_takes_its_size_over_the_rate() -> None:
+    ordered = order_moves(*(lambda e: (e, clear(e).moves))(small([60, 20, 15], [0, 0, 0], [100, 100])), RATES)
+    assert ordered[0].slot.end == pytest.approx(15.0)
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_twenty_thousand_disks_are_planned_near_the_bound(seed: int) -> None:
+    estate = generate(20_000, 200, 40, seed)
+    start = time.perf_counter()
+    plan = clear(estate)
+    assert time.perf_counter() - start < 10
+    assert judge(estate, estate.place).over_fill.any()
+    assert plan.after.clear
+    assert plan.over_bound <= 1.05
+    assert broken_musts(estate, plan.place) == []

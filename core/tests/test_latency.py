@@ -1,0 +1,68 @@
+"""The service curve: worked values, what the fit recovers, and when it owns to knowing little."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from movelot_core.latency import ServiceCurve, features, fit_curve, hourly_profile, load
+
+
+def test_load_counts_writes_and_large_blocks_more() -> None:
+    # x = (100 + 3*50) * (1 + 0.2*(16-8)/8) = 250 * 1.2 = 300
+    sums = features(np.array([100.0]), np.array([50.0]), np.array([16.0]))
+    assert load(sums, ServiceCurve(1.0, 1000.0, beta=3.0, gamma=0.2))[0] == pytest.approx(300.0)
+
+
+def test_latency_at_half_of_saturation_is_twice_the_idle_one() -> None:
+    assert float(ServiceCurve(0.8, 1000.0).latency_ms(500.0)) == pytest.approx(1.6)
+
+
+@given(st.floats(0.1, 3.0), st.floats(100, 1e5), st.floats(4.0, 50.0))
+def test_the_load_at_a_ceiling_gives_that_latency(l0: float, x_max: float, ceiling: float) -> None:
+    curve = ServiceCurve(l0, x_max)
+    assert float(curve.latency_ms(curve.load_at(ceiling))) <= ceiling * (1 + 1e-9)
+
+
+def samples(curve: ServiceCurve, highest: float, count: int = 400) -> tuple[np.ndarray, np.ndarray]:
+    rng = np.random.default_rng(7)
+    reads, writes = rng.uniform(0, highest * 0.5, count), rng.uniform(0, highest * 0.15, count)
+    sums = features(reads, writes, rng.choice([4.0, 8.0, 32.0], count))
+    return sums, curve.latency_ms(load(sums, curve)) * rng.normal(1, 0.02, count)
+
+
+def test_the_fit_recovers_the_curve_that_made_the_samples() -> None:
+    truth = ServiceCurve(0.9, 9000.0, 2.5, 0.15)
+    fit = fit_curve(*samples(truth, 8000.0), fallback=ServiceCurve(1, 1))
+    assert not fit.cautious
+    assert fit.curve.x_max == pytest.approx(truth.x_max, rel=0.1)
+    assert fit.curve.beta == pytest.approx(truth.beta, rel=0.15)
+    assert fit.error_ms < 0.2
+
+
+def test_one_wild_sample_in_twenty_does_not_sway_the_fit() -> None:
+    truth = ServiceCurve(0.9, 9000.0, 2.5, 0.15)
+    sums, latency = samples(truth, 8000.0)
+    latency[::20] *= 8
+    fit = fit_curve(sums, latency, fallback=ServiceCurve(1, 1))
+    assert fit.curve.x_max == pytest.approx(truth.x_max, rel=0.15)
+
+
+def test_a_pool_that_never_worked_hard_gets_the_cautious_curve() -> None:
+    truth = ServiceCurve(0.9, 9000.0, 2.5, 0.15)
+    fit = fit_curve(*samples(truth, 300.0), fallback=ServiceCurve(1, 1))
+    assert fit.cautious
+    assert fit.curve.x_max < truth.x_max / 5
+    assert fit.extrapolated(fit.seen_max * 1.1)
+
+
+def test_no_samples_give_the_fallback_and_say_so() -> None:
+    fit = fit_curve(np.zeros((4, 0)), np.zeros(0), fallback=ServiceCurve(1.5, 700.0))
+    assert (fit.curve, fit.samples, fit.cautious) == (ServiceCurve(1.5, 700.0), 0, True)
+
+
+def test_a_profile_is_the_95th_percentile_of_each_hour() -> None:
+    values = np.array([[*range(101), 7.0]])
+    hours = np.array([*[10] * 101, 11])
+    profile = hourly_profile(values, hours)
+    assert (profile[0, 10], profile[0, 11], profile[0, 12]) == (95.0, 7.0, 0.0)
