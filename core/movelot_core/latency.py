@@ -22,6 +22,9 @@ SAMPLES_MIN: Final = 24
 USED_SHARE_MIN: Final = 0.25
 CAUTIOUS_SHARE: Final = 0.7
 SATURATED_SHARE: Final = 0.98
+PRIOR_BETA: Final = 3.0
+PRIOR_GAMMA: Final = 0.15
+PRIOR_WEIGHT: Final = 0.4
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,11 +108,15 @@ def fit_curve(feature_sums: Floats, latency_ms: Floats, fallback: ServiceCurve) 
     start = [max(float(latency_ms.min()), 0.05), max(float(raw.max()), 1.0) * 1.5, 2.0, 0.1]
     lower, upper = [0.01, max(float(raw.max()) * 0.2, 1.0), 0.5, 0.0], [100.0, 1e7, 12.0, 2.0]
 
+    scale = max(float(np.median(latency_ms)) * 0.1, 0.02)
+
     def residuals(params: Floats) -> Floats:
         curve = ServiceCurve(*(float(value) for value in params))
-        return np.asarray(curve.latency_ms(load(feature_sums, curve)) - latency_ms)
+        # Where reads and writes rise together the samples cannot tell beta from X: a weak pull keeps it plausible.
+        pull = [np.log(curve.beta / PRIOR_BETA), (curve.gamma - PRIOR_GAMMA) * 2]
+        misses = curve.latency_ms(load(feature_sums, curve)) - latency_ms
+        return np.concatenate([misses, np.array(pull) * scale * PRIOR_WEIGHT * np.sqrt(count)])
 
-    scale = max(float(np.median(latency_ms)) * 0.1, 0.02)
     found = least_squares(
         residuals,
         np.clip(start, lower, upper),

@@ -111,7 +111,12 @@ def missing_paths(host: str, paths: Iterable[PathVerdict]) -> Finding | None:
     seen = len(expected) - len(lost)
     causes = sorted({f"{path.cause}:{path.port}" for path in lost})
     ports = {path.port for path in expected if path.seen}
-    figures: dict[str, float | int | str | None] = {"seen": seen, "expected": len(expected), "ports_left": len(ports), "port": lost[0].port}
+    figures: dict[str, float | int | str | None] = {
+        "seen": seen,
+        "expected": len(expected),
+        "ports_left": len(ports),
+        "port": lost[0].port,
+    }
     urgency = Urgency.NOW if seen * 2 <= len(expected) else Urgency.SOON
     return Finding("missing_paths", urgency, "host", host, "attach", figures, tuple(causes))
 

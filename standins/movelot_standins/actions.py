@@ -1,0 +1,191 @@
+"""What arrays and hosts do when told. Every refusal is an ActionError that the HTTP side turns into a standard body."""
+
+from __future__ import annotations
+
+from ipaddress import ip_interface
+
+from movelot_standins.model import Connection, Datastore, Host, Interface, Portal, Task, Volume, World
+
+SCAN_SECONDS = 60.0
+FORMAT_SECONDS = 90.0
+
+
+class ActionError(Exception):
+    """A device refuses. ``status`` is the HTTP status, ``key`` a message of the Base registry."""
+
+    def __init__(self, status: int, key: str, message: str) -> None:
+        super().__init__(message)
+        self.status, self.key, self.message = status, key, message
+
+
+def used_bytes(world: World, store: Datastore, now: float) -> int:
+    """All bytes in use on ``store``: disks, copies that are arriving, and what grows beside them, by whole days."""
+    disks = sum(disk.size_bytes for disk in world.disks() if disk.datastore == store.id)
+    arriving = sum(int(t.total) for t in world.tasks if t.running and t.kind == "MoveDisk" and t.target == store.id)
+    return disks + arriving + other_bytes(world, store, now)
+
+
+def other_bytes(world: World, store: Datastore, now: float) -> int:
+    """Bytes that no disk of a machine holds; grows a little every day."""
+    return store.other_bytes + int((now - world.started) // 86400) * store.growth_bytes
+
+
+def allocated_bytes(world: World, volume: Volume, now: float) -> int:
+    """Bytes a volume holds in its pool: what was written for thin ones, all for thick ones."""
+    store = next((store for store in world.datastores if store.serial == volume.serial), None)
+    if not volume.thin:
+        return volume.size_bytes
+    return min(volume.size_bytes, used_bytes(world, store, now)) if store else 0
+
+
+def create_volume(world: World, fields: dict[str, object], now: float) -> Volume:
+    """A volume of a name of its own. Asked again with the same description it returns the one it made."""
+    name, size, pool_name = str(fields["Name"]), int(str(fields["CapacityBytes"])), str(fields["pool"])
+    description = str(fields.get("Description", ""))
+    for volume in world.volumes:
+        if volume.name == name:
+            if description and volume.description == description:
+                return volume
+            raise ActionError(409, "ResourceAlreadyExists", f"A volume named {name} exists already.")
+    pool = next((pool for pool in world.pools if pool.name == pool_name), None)
+    if pool is None:
+        raise ActionError(400, "PropertyValueNotInList", f"There is no pool {pool_name}.")
+    taken = sum(allocated_bytes(world, volume, now) for volume in world.volumes if volume.pool == pool.name)
+    if size <= 0 or taken + size > pool.capacity_bytes:
+        raise ActionError(400, "PropertyValueOutOfRange", f"{pool_name} cannot hold {size} more bytes.")
+    number = world.next_id()
+    owners = [volume.controller for volume in world.volumes]
+    controller = min("AB", key=lambda c: (owners.count(c), c))
+    volume = Volume(
+        str(number),
+        name,
+        f"6002600000004b42{number:016x}",
+        pool.name,
+        size,
+        controller,
+        fields.get("ProvisioningPolicy") != "Fixed",
+        description,
+    )
+    world.volumes.append(volume)
+    return volume
+
+
+def delete_volume(world: World, volume: Volume) -> None:
+    """Remove a volume that no initiator is let into."""
+    if any(connection.volume == volume.id for connection in world.connections):
+        raise ActionError(409, "ResourceInUse", f"Volume {volume.name} is still offered to initiators.")
+    world.volumes.remove(volume)
+
+
+def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Connection:
+    """Offer a volume to initiators under one LUN number; the same offer twice is one."""
+    unknown = set(initiators) - set(world.initiators)
+    if unknown:
+        raise ActionError(400, "PropertyValueNotInList", f"Unknown initiators: {', '.join(sorted(unknown))}.")
+    for connection in world.connections:
+        if connection.volume == volume_id:
+            if sorted(connection.initiators) == sorted(initiators) and connection.lun == lun:
+                return connection
+            raise ActionError(409, "ResourceAlreadyExists", "The volume is offered already, in another way.")
+        if connection.lun == lun and set(connection.initiators) & set(initiators):
+            raise ActionError(409, "ResourceInUse", f"LUN number {lun} is in use for one of the initiators.")
+    connection = Connection(str(world.next_id()), volume_id, list(initiators), lun)
+    world.connections.append(connection)
+    return connection
+
+
+def bound(interface: Interface) -> bool:
+    """iSCSI binding takes an interface with exactly one active uplink and none standby."""
+    return len(interface.active) == 1 and not interface.standby
+
+
+def reaches(interface: Interface, portal: Portal) -> bool:
+    same = ip_interface(interface.address).network == ip_interface(portal.address).network
+    return portal.up and same and interface.vlan == portal.vlan and bound(interface)
+
+
+def scan_now(world: World, host: Host) -> None:
+    """What a finished scan knows: every offered volume with the (interface, portal) pairs that reach it."""
+    pairs = [[i.name, p.name] for i in host.interfaces for p in world.portals if reaches(i, p)]
+    offered = {c.volume for c in world.connections if host.iqn in c.initiators}
+    host.known = {volume.serial: pairs for volume in world.volumes if volume.id in offered and pairs}
+    host.mounted = [store.id for store in world.datastores if store.id in host.mounted and store.serial in host.known]
+
+
+def start_task(world: World, device: str, kind: str, key: str, total: float, now: float, **more: str) -> Task:
+    """Begin long work, or return what was begun under the same key and still runs."""
+    same = [t for t in world.tasks if key and t.key == key and t.device == device and t.kind == kind]
+    if same and same[-1].state in ("Running", "Completed"):
+        return same[-1]
+    task = Task(str(world.next_id()), device, kind, key, "Running", total, started=now, **more)  # type: ignore[arg-type]
+    world.tasks.append(task)
+    del world.tasks[:-200]
+    return task
+
+
+def format_device(world: World, host: Host, serial: str, name: str, key: str) -> Datastore:
+    """Make a datastore on an empty device; one that carries anything is refused."""
+    volume = world.volume_by_serial(serial)
+    if volume is None or serial not in host.known:
+        raise ActionError(404, "ResourceMissingAtURI", f"{host.name} does not see device {serial}.")
+    made = next((store for store in world.datastores if store.serial == serial), None)
+    if made and key and made.key == key:
+        return made
+    if volume.signature_kind:
+        raise ActionError(409, "ResourceInUse", f"Device {serial} carries a {volume.signature_kind}; it is not empty.")
+    if any(store.name == name for store in world.datastores):
+        raise ActionError(409, "ResourceAlreadyExists", f"A datastore named {name} exists already.")
+    store = Datastore(f"ds-{world.next_id():04x}-kestrel", name, serial, volume.size_bytes, 0, 0, key)
+    volume.signature_kind, volume.signature_id = "datastore", store.id
+    world.datastores.append(store)
+    return store
+
+
+def mount(world: World, host: Host, serial: str) -> Datastore:
+    """Mount the datastore on a device that the host sees."""
+    store = next((store for store in world.datastores if store.serial == serial), None)
+    if store is None or serial not in host.known:
+        raise ActionError(404, "ResourceMissingAtURI", f"{host.name} sees no datastore on device {serial}.")
+    if store.id not in host.mounted:
+        host.mounted.append(store.id)
+    return store
+
+
+def unmount(world: World, host: Host, store: Datastore) -> None:
+    """Unmount unless a machine on this host uses the datastore."""
+    users = [m.name for m in world.machines if m.host == host.name and any(d.datastore == store.id for d in m.disks)]
+    if users:
+        raise ActionError(409, "ResourceInUse", f"{store.name} holds disks of {', '.join(users)}.")
+    if store.id in host.mounted:
+        host.mounted.remove(store.id)
+
+
+def wipe(world: World, store: Datastore) -> None:
+    """Take the format off an unmounted datastore without disks."""
+    if any(disk.datastore == store.id for disk in world.disks()):
+        raise ActionError(409, "ResourceInUse", f"{store.name} holds disks.")
+    if any(store.id in host.mounted for host in world.hosts):
+        raise ActionError(409, "ResourceInUse", f"{store.name} is mounted.")
+    volume = world.volume_by_serial(store.serial)
+    if volume:
+        volume.signature_kind = volume.signature_id = ""
+    world.datastores.remove(store)
+
+
+def move_disk(world: World, host: Host, disk_id: str, target_id: str, key: str, now: float) -> Task:
+    """Begin to copy a disk; its space at the target is taken at once."""
+    disk, target = world.disk(disk_id), world.datastore(target_id)
+    if disk is None or target is None:
+        raise ActionError(404, "ResourceMissingAtURI", "There is no such disk or datastore.")
+    if target.id not in host.mounted:
+        raise ActionError(409, "ResourceInUse", f"{host.name} has not mounted {target.name}.")
+    running = next((t for t in world.tasks if t.running and t.disk == disk_id), None)
+    if running and running.key != key:
+        raise ActionError(409, "ResourceInUse", f"{disk.name} is being moved already.")
+    if running is None and disk.datastore != target.id:
+        free = target.capacity_bytes - used_bytes(world, target, now)
+        if disk.size_bytes > free:
+            raise ActionError(
+                409, "InsufficientStorage", f"{target.name} has {free} bytes free; {disk.size_bytes} are needed."
+            )
+    return start_task(world, host.name, "MoveDisk", key, disk.size_bytes, now, disk=disk_id, target=target_id)

@@ -1,0 +1,231 @@
+"""The array: Swordfish storage with pools, volumes and controllers, and a fabric of endpoints and connections."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from movelot_standins import actions
+from movelot_standins.actions import ActionError
+from movelot_standins.common_service import ROOT, Clock, CommonService, metric
+from movelot_standins.loads import HOUR_SECONDS
+from movelot_standins.model import Connection, Pool, Portal, Volume, World
+from movelot_standins.physics import OFFLOAD_BYTES_PER_SECOND, pool_day, pool_now
+from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
+
+OK = {"State": "Enabled", "Health": "OK"}
+
+
+class ArrayService(CommonService):
+    """Array granite."""
+
+    def __init__(self, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(world.array, world, password, clock)
+        self.storage = f"{ROOT}/Storage/{world.array}"
+        self.fabric = f"{ROOT}/Fabrics/{world.array}"
+        self.route(
+            "GET",
+            f"{ROOT}/Storage",
+            lambda call: Collection("StorageCollection", "Storage", [self.storage_resource(call)]),
+        )
+        self.route("GET", self.storage, self.storage_resource)
+        self.route(
+            "GET",
+            f"{ROOT}/Fabrics",
+            lambda call: Collection("FabricCollection", "Fabrics", [self.fabric_resource(call)]),
+        )
+        self.route("GET", self.fabric, self.fabric_resource)
+        for base, name, members in (
+            (self.storage, "Controllers", self.controllers),
+            (self.storage, "StoragePools", self.pools),
+            (self.storage, "Volumes", self.volumes),
+            (self.fabric, "Endpoints", self.endpoints),
+            (self.fabric, "Zones", self.zones),
+            (self.fabric, "Connections", self.connections),
+        ):
+            kind = {"Controllers": "StorageController", "StoragePools": "StoragePool"}.get(name, name[:-1])
+            self.collection(f"{base}/{name}", kind, name, members)
+        self.route("POST", f"{self.storage}/Volumes", self.create_volume)
+        self.route("DELETE", f"{self.storage}/Volumes/{{id}}", self.delete_volume)
+        self.route("POST", f"{self.fabric}/Connections", self.connect)
+        self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
+
+    def root_links(self) -> dict[str, Resource]:
+        return {"Storage": link(f"{ROOT}/Storage"), "Fabrics": link(f"{ROOT}/Fabrics")}
+
+    def storage_resource(self, _call: Call) -> Resource:
+        parts = {name: link(f"{self.storage}/{name}") for name in ("Controllers", "StoragePools", "Volumes")}
+        rates = {"Kestrel": {"CopyBytesPerSecond": OFFLOAD_BYTES_PER_SECOND * self.world.pace}}
+        return resource(self.storage, "Storage.v1_16_0.Storage", self.name, Status=OK, Oem=rates, **parts)
+
+    def fabric_resource(self, _call: Call) -> Resource:
+        parts = {name: link(f"{self.fabric}/{name}") for name in ("Endpoints", "Zones", "Connections")}
+        return resource(self.fabric, "Fabric.v1_3_2.Fabric", self.name, FabricType="Ethernet", Status=OK, **parts)
+
+    def controllers(self) -> list[Resource]:
+        return [
+            resource(
+                f"{self.storage}/Controllers/{c}",
+                "StorageController.v1_8_0.StorageController",
+                f"Controller {c}",
+                Status=OK,
+                SupportedControllerProtocols=["iSCSI"],
+            )
+            for c in sorted({portal.controller for portal in self.world.portals})
+        ]
+
+    def pools(self) -> list[Resource]:
+        return [self._pool(pool) for pool in self.world.pools]
+
+    def _pool(self, pool: Pool) -> Resource:
+        now, there = self.clock(), [volume for volume in self.world.volumes if volume.pool == pool.name]
+        allocated = sum(actions.allocated_bytes(self.world, volume, now) for volume in there)
+        return resource(
+            f"{self.storage}/StoragePools/{pool.name}",
+            "StoragePool.v1_9_1.StoragePool",
+            pool.name,
+            Status=OK,
+            SupportedRAIDTypes=[pool.raid],
+            MediaType=pool.media,
+            Capacity={
+                "Data": {
+                    "AllocatedBytes": pool.capacity_bytes,
+                    "ConsumedBytes": allocated,
+                    "ProvisionedBytes": sum(volume.size_bytes for volume in there),
+                }
+            },
+        )
+
+    def volumes(self) -> list[Resource]:
+        return [self._volume(volume) for volume in self.world.volumes]
+
+    def _volume(self, volume: Volume) -> Resource:
+        owner = link(f"{self.storage}/Controllers/{volume.controller}")
+        return resource(
+            f"{self.storage}/Volumes/{volume.id}",
+            "Volume.v1_10_1.Volume",
+            volume.name,
+            Status=OK,
+            Description=volume.description,
+            CapacityBytes=volume.size_bytes,
+            ProvisioningPolicy="Thin" if volume.thin else "Fixed",
+            Capacity={"Data": {"ConsumedBytes": actions.allocated_bytes(self.world, volume, self.clock())}},
+            Identifiers=[{"DurableNameFormat": "NAA", "DurableName": volume.serial}],
+            CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
+            Links={"Controllers": [owner]},
+        )
+
+    def endpoints(self) -> list[Resource]:
+        return [self._target(portal) for portal in self.world.portals] + [
+            self._initiator(name) for name in self.world.initiators
+        ]
+
+    def _target(self, portal: Portal) -> Resource:
+        return resource(
+            f"{self.fabric}/Endpoints/{portal.name}",
+            "Endpoint.v1_8_1.Endpoint",
+            portal.name,
+            EndpointProtocol="iSCSI",
+            ConnectedEntities=[
+                {
+                    "EntityType": "StorageTarget",
+                    "EntityRole": "Target",
+                    "EntityLink": link(f"{self.storage}/Controllers/{portal.controller}"),
+                }
+            ],
+            IPTransportDetails=[
+                {"IPv4Address": {"Address": portal.address.split("/")[0]}, "Port": 3260, "TransportProtocol": "iSCSI"}
+            ],
+            Status={"State": "Enabled" if portal.up else "Disabled", "Health": "OK"},
+            Oem={"Kestrel": {"Network": portal.address, "VLANId": portal.vlan}},
+        )
+
+    def _initiator(self, iqn: str) -> Resource:
+        return resource(
+            f"{self.fabric}/Endpoints/{iqn.rsplit(':', 1)[1]}",
+            "Endpoint.v1_8_1.Endpoint",
+            iqn.rsplit(":", 1)[1],
+            EndpointProtocol="iSCSI",
+            Identifiers=[{"DurableNameFormat": "iQN", "DurableName": iqn}],
+            ConnectedEntities=[{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
+            Status=OK,
+        )
+
+    def zones(self) -> list[Resource]:
+        ends = [link(endpoint["@odata.id"]) for endpoint in self.endpoints()]
+        return [
+            resource(
+                f"{self.fabric}/Zones/quayside", "Zone.v1_6_2.Zone", "quayside", Status=OK, Links={"Endpoints": ends}
+            )
+        ]
+
+    def connections(self) -> list[Resource]:
+        return [self._connection(connection) for connection in self.world.connections]
+
+    def _connection(self, connection: Connection) -> Resource:
+        initiators = [link(f"{self.fabric}/Endpoints/{iqn.rsplit(':', 1)[1]}") for iqn in connection.initiators]
+        targets = [link(f"{self.fabric}/Endpoints/{portal.name}") for portal in self.world.portals]
+        return resource(
+            f"{self.fabric}/Connections/{connection.id}",
+            "Connection.v1_3_1.Connection",
+            f"Connection {connection.id}",
+            ConnectionType="Storage",
+            Status=OK,
+            VolumeInfo=[
+                {
+                    "AccessCapabilities": ["Read", "Write"],
+                    "LUN": connection.lun,
+                    "Volume": link(f"{self.storage}/Volumes/{connection.volume}"),
+                }
+            ],
+            Links={"InitiatorEndpoints": initiators, "TargetEndpoints": targets},
+        )
+
+    def create_volume(self, call: Call) -> Reply:
+        pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
+        volume = actions.create_volume(self.world, {**call.body, "pool": pool}, self.clock())
+        body = self._volume(volume)
+        return Reply(201, body, {"Location": body["@odata.id"]})
+
+    def _volume_of(self, identity: str) -> Volume:
+        walk(self.volumes(), identity)
+        return next(volume for volume in self.world.volumes if volume.id == identity)
+
+    def delete_volume(self, call: Call) -> Reply:
+        actions.delete_volume(self.world, self._volume_of(call.parts["id"]))
+        return Reply(204)
+
+    def connect(self, call: Call) -> Reply:
+        info: Any = call.body["VolumeInfo"][0]
+        volume = self._volume_of(info["Volume"]["@odata.id"].rsplit("/", 1)[1])
+        wanted = {end["@odata.id"].rsplit("/", 1)[1] for end in call.body["Links"]["InitiatorEndpoints"]}
+        initiators = [iqn for iqn in self.world.initiators if iqn.rsplit(":", 1)[1] in wanted]
+        if len(initiators) < len(wanted):
+            raise ActionError(400, "PropertyValueNotInList", "An initiator endpoint is unknown.")
+        body = self._connection(actions.connect(self.world, volume.id, initiators, int(info["LUN"])))
+        return Reply(201, body, {"Location": body["@odata.id"]})
+
+    def disconnect(self, call: Call) -> Reply:
+        walk(self.connections(), call.parts["id"])
+        self.world.connections[:] = [c for c in self.world.connections if c.id != call.parts["id"]]
+        return Reply(204)
+
+    def metric_day(self, day: int) -> list[Resource]:
+        return [
+            metric(
+                "ResponseTimeMs",
+                f"{self.storage}/StoragePools/{pool.name}",
+                day * 86400 + hour * HOUR_SECONDS,
+                float(value),
+            )
+            for pool in self.world.pools
+            for hour, value in enumerate(pool_day(self.world, pool, day))
+        ]
+
+    def metric_now(self, when: float) -> list[Resource]:
+        return [
+            metric(
+                "ResponseTimeMs", f"{self.storage}/StoragePools/{pool.name}", when, pool_now(self.world, pool, when)[0]
+            )
+            for pool in self.world.pools
+        ]

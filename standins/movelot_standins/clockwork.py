@@ -1,0 +1,40 @@
+"""What goes on by itself: long work advances, ends, and changes the world at its end."""
+
+from __future__ import annotations
+
+from movelot_standins.actions import scan_now
+from movelot_standins.model import Task, World
+from movelot_standins.physics import copy_rate
+
+
+def advance(world: World, seconds: float, now: float) -> bool:
+    """Let ``seconds`` pass for running tasks. Returns whether any task ended."""
+    ended = False
+    for task in world.tasks:
+        if not task.running:
+            continue
+        task.rate = copy_rate(world, task, now) if task.kind == "MoveDisk" else world.pace
+        task.done = min(task.total, task.done + task.rate * seconds)
+        if task.done >= task.total:
+            finish(world, task, now)
+            ended = True
+    return ended
+
+
+def finish(world: World, task: Task, now: float) -> None:
+    """End ``task`` well and make its effect true."""
+    task.state, task.ended = "Completed", now
+    if task.kind == "MoveDisk":
+        disk = world.disk(task.disk)
+        if disk is None or world.datastore(task.target) is None:
+            task.state, task.message = "Exception", "The disk or its target is gone."
+        elif disk.datastore != task.target:
+            disk.places.append((now, task.target))
+    elif task.kind == "Scan":
+        scan_now(world, world.host(task.device))
+
+
+def cancel(task: Task, now: float) -> None:
+    """Abandon a copy: the part already at the target is removed, the disk stays where it is."""
+    if task.running:
+        task.state, task.ended, task.message = "Cancelled", now, "Cancelled on request; the partial copy was removed."

@@ -1,0 +1,214 @@
+"""Resources every device has: service root, sessions, tasks, telemetry, and the document that lists them."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+
+from movelot_standins.clockwork import cancel
+from movelot_standins.model import Task, World
+from movelot_standins.redfish import Call, Collection, Reply, Resource, Service, link, resource, walk
+
+ROOT = "/redfish/v1"
+HISTORY_DAYS = 30
+Clock = Callable[[], float]
+MetricDay = Callable[[int], list[Resource]]
+MetricNow = Callable[[float], list[Resource]]
+
+
+def stamp(when: float) -> str:
+    return datetime.fromtimestamp(when, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+class CommonService(Service):
+    """A device of the world. Subclasses add what arrays and hosts are."""
+
+    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(name, "movelot", password)
+        self.world, self.clock = world, clock
+        self.route("GET", "/redfish", lambda _call: Reply(200, {"v1": "/redfish/v1/"}))
+        self.route("GET", ROOT, self.root)
+        self.route("GET", f"{ROOT}/odata", self.odata)
+        self.route("GET", f"{ROOT}/SessionService", self.session_service)
+        self.route("GET", f"{ROOT}/TaskService", self.task_service)
+        self.route("GET", f"{ROOT}/TaskService/Tasks", self.task_list)
+        self.route(
+            "GET", f"{ROOT}/TaskService/Tasks/{{id}}", lambda call: walk(self.task_list(call).members, call.parts["id"])
+        )
+        self.route("GET", f"{ROOT}/TaskService/TaskMonitors/{{id}}", self.monitor)
+        self.route("DELETE", f"{ROOT}/TaskService/TaskMonitors/{{id}}", self.abandon)
+        self.route("GET", f"{ROOT}/TelemetryService", self.telemetry)
+        self.route("GET", f"{ROOT}/TelemetryService/MetricReports", self.reports)
+        self.route("GET", f"{ROOT}/TelemetryService/MetricReports/{{id}}", self.report)
+
+    def collection(self, path: str, kind: str, name: str, members: Callable[[], list[Resource]]) -> None:
+        """Serve a collection at ``path`` and each of its members below it."""
+        self.route("GET", path, lambda _call: Collection(f"{kind}Collection", name, members()))
+        self.route("GET", path + "/{id}", lambda call: walk(members(), call.parts["id"]))
+
+    def root_links(self) -> dict[str, Resource]:
+        """Entries of the service root that only this kind of device has."""
+        raise NotImplementedError
+
+    def metric_day(self, day: int) -> list[Resource]:
+        """Hourly metric values of a whole day (days since 1970)."""
+        raise NotImplementedError
+
+    def metric_now(self, when: float) -> list[Resource]:
+        """One value per metric for this moment."""
+        raise NotImplementedError
+
+    def root(self, _call: Call) -> Resource:
+        return resource(
+            ROOT,
+            "ServiceRoot.v1_16_0.ServiceRoot",
+            self.name,
+            Id="RootService",
+            RedfishVersion="1.15.0",
+            Vendor="Kestrel Bay",
+            Product="Stand-in",
+            UUID=str(uuid.uuid5(uuid.NAMESPACE_DNS, self.name)),
+            ProtocolFeaturesSupported={
+                "ExpandQuery": {"NoLinks": True, "ExpandAll": True, "Levels": False, "Links": False},
+                "FilterQuery": True,
+                "TopSkipQuery": True,
+                "SelectQuery": False,
+                "OnlyMemberQuery": False,
+            },
+            SessionService=link(f"{ROOT}/SessionService"),
+            Tasks=link(f"{ROOT}/TaskService"),
+            TelemetryService=link(f"{ROOT}/TelemetryService"),
+            Links={"Sessions": link(f"{ROOT}/SessionService/Sessions")},
+            **self.root_links(),
+        )
+
+    def odata(self, _call: Call) -> Reply:
+        names = {
+            "Service": ROOT + "/",
+            "Sessions": f"{ROOT}/SessionService/Sessions",
+            "TaskService": f"{ROOT}/TaskService",
+        }
+        entries = [{"name": name, "kind": "Singleton", "url": url} for name, url in names.items()]
+        return Reply(200, {"@odata.context": f"{ROOT}/$metadata", "value": entries})
+
+    def session_service(self, _call: Call) -> Resource:
+        return resource(
+            f"{ROOT}/SessionService",
+            "SessionService.v1_1_9.SessionService",
+            "Sessions",
+            ServiceEnabled=True,
+            SessionTimeout=1800,
+            Sessions=link(f"{ROOT}/SessionService/Sessions"),
+        )
+
+    def task_service(self, _call: Call) -> Resource:
+        return resource(
+            f"{ROOT}/TaskService",
+            "TaskService.v1_2_1.TaskService",
+            "Tasks",
+            DateTime=stamp(self.clock()),
+            ServiceEnabled=True,
+            Tasks=link(f"{ROOT}/TaskService/Tasks"),
+        )
+
+    def task_list(self, _call: Call) -> Collection:
+        tasks = [self.task(task) for task in self.world.tasks if task.device == self.name]
+        return Collection("TaskCollection", "Tasks", tasks)
+
+    def task(self, task: Task) -> Resource:
+        """A task; under Oem the bytes (or seconds) done, their total and the rate per second, and the caller's key."""
+        more: dict[str, Any] = {"EndTime": stamp(task.ended)} if task.ended else {}
+        return resource(
+            f"{ROOT}/TaskService/Tasks/{task.id}",
+            "Task.v1_7_4.Task",
+            f"{task.kind} {task.key}".strip(),
+            TaskState=task.state,
+            TaskStatus="OK" if task.state in ("Running", "Completed") else "Critical",
+            PercentComplete=int(100 * task.done / max(task.total, 1)),
+            StartTime=stamp(task.started),
+            TaskMonitor=f"{ROOT}/TaskService/TaskMonitors/{task.id}",
+            Messages=[{"MessageId": "Base.1.18.GeneralError", "Message": task.message}] if task.message else [],
+            Oem={
+                "Kestrel": {
+                    "Kind": task.kind,
+                    "Key": task.key,
+                    "Done": int(task.done),
+                    "Total": int(task.total),
+                    "PerSecond": task.rate,
+                    "Disk": task.disk,
+                    "Target": task.target,
+                    "Offloaded": task.offloaded,
+                }
+            },
+            **more,
+        )
+
+    def accepted(self, task: Task) -> Reply:
+        """202 with the task's monitor."""
+        headers = {"Location": f"{ROOT}/TaskService/TaskMonitors/{task.id}", "Retry-After": "1"}
+        return Reply(202, self.task(task), headers)
+
+    def monitor(self, call: Call) -> Reply:
+        task = self._task(call)
+        return self.accepted(task) if task.running else Reply(200, self.task(task))
+
+    def abandon(self, call: Call) -> Reply:
+        task = self._task(call)
+        cancel(task, self.clock())
+        return Reply(200, self.task(task))
+
+    def _task(self, call: Call) -> Task:
+        walk(self.task_list(call).members, call.parts["id"])
+        return next(task for task in self.world.tasks if task.id == call.parts["id"])
+
+    def telemetry(self, _call: Call) -> Resource:
+        return resource(
+            f"{ROOT}/TelemetryService",
+            "TelemetryService.v1_3_3.TelemetryService",
+            "Telemetry",
+            ServiceEnabled=True,
+            MinCollectionInterval="PT1M",
+            MetricReports=link(f"{ROOT}/TelemetryService/MetricReports"),
+        )
+
+    def reports(self, _call: Call) -> Collection:
+        today = int(self.clock() // 86400)
+        names = [
+            "now",
+            *(
+                datetime.fromtimestamp(d * 86400, UTC).strftime("%Y-%m-%d")
+                for d in range(today, today - HISTORY_DAYS, -1)
+            ),
+        ]
+        members = [
+            resource(
+                f"{ROOT}/TelemetryService/MetricReports/{name}", "MetricReport.v1_5_1.MetricReport", f"Report {name}"
+            )
+            for name in names
+        ]
+        return Collection("MetricReportCollection", "Metric reports", members)
+
+    def report(self, call: Call) -> Resource:
+        name, now = call.parts["id"], self.clock()
+        walk(self.reports(call).members, name)
+        if name == "now":
+            values = self.metric_now(now)
+        else:
+            day = int(datetime.strptime(name, "%Y-%m-%d").replace(tzinfo=UTC).timestamp() // 86400)
+            # An hour is reported once it is over.
+            values = [value for value in self.metric_day(day) if value["Timestamp"] <= stamp(now - 3600)]
+        return resource(
+            f"{ROOT}/TelemetryService/MetricReports/{name}",
+            "MetricReport.v1_5_1.MetricReport",
+            f"Report {name}",
+            Timestamp=stamp(now),
+            MetricValues=values,
+        )
+
+
+def metric(name: str, prop: str, when: float, value: float) -> Resource:
+    """One MetricValue; DSP0268 has the value as a string."""
+    return {"MetricId": name, "MetricProperty": prop, "Timestamp": stamp(when), "MetricValue": f"{value:.6g}"}

@@ -1,0 +1,69 @@
+"""Faults that the control door switches on, one device at a time.
+
+refuse      every request is answered 503
+timeout     requests hang for a minute before anything is done
+drop        the action is done, then the connection is closed in the middle of the answer
+expire      all session tokens are forgotten, once
+fail_nth    the n-th action (POST, PATCH or DELETE) from now is answered 500 and not done
+certificate the device shows another certificate from now on (stays)
+away        nothing listens until the fault is cleared
+"""
+
+from __future__ import annotations
+
+import asyncio
+from dataclasses import dataclass
+
+from starlette.requests import Request
+from starlette.responses import Response
+from starlette.types import Receive, Scope, Send
+
+from movelot_standins.redfish import SESSION_PATH, Service, error
+
+KINDS = ("refuse", "timeout", "drop", "expire", "fail_nth", "certificate", "away")
+HANG_SECONDS = 60
+
+
+@dataclass
+class Fault:
+    """The fault of a device now. ``countdown`` counts actions for fail_nth and drop."""
+
+    kind: str = ""
+    countdown: int = 1
+
+
+class FaultyApp:
+    """A device's ASGI application with its fault in front."""
+
+    def __init__(self, service: Service) -> None:
+        self.service, self.fault = service, Fault()
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            return
+        request = Request(scope, receive)
+        await (await self._answer(request))(scope, receive, send)
+
+    async def _answer(self, request: Request) -> Response:
+        fault = self.fault
+        if fault.kind == "refuse":
+            return error(503, "ServiceTemporarilyUnavailable", "The service is unavailable.", {"Retry-After": "5"})
+        if fault.kind == "timeout":
+            await asyncio.sleep(HANG_SECONDS)
+        acts = request.method in ("POST", "PATCH", "DELETE") and not request.url.path.startswith(SESSION_PATH)
+        if fault.kind in ("fail_nth", "drop") and acts:
+            fault.countdown -= 1
+            if fault.countdown == 0:
+                kind, fault.kind = fault.kind, ""
+                if kind == "fail_nth":
+                    return error(500, "InternalError", "The device failed on this action.")
+                return CutResponse(await self.service.answer(request))
+        return await self.service.answer(request)
+
+
+class CutResponse(Response):
+    """Announces more than it sends: the server closes the connection and the client never learns the outcome."""
+
+    def __init__(self, whole: Response) -> None:
+        super().__init__(b"{", status_code=whole.status_code)
+        self.headers["content-length"] = "4096"

@@ -1,0 +1,275 @@
+"""A hypervisor host: a standard computer system, and under Oem what hypervisors do with storage."""
+
+from __future__ import annotations
+
+import time
+from ipaddress import ip_interface
+
+from movelot_standins import actions
+from movelot_standins.actions import ActionError
+from movelot_standins.common_service import ROOT, Clock, CommonService, metric
+from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
+from movelot_standins.model import Datastore, Disk, Host, Interface, World
+from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
+from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
+
+OK = {"State": "Enabled", "Health": "OK"}
+
+
+class HostService(CommonService):
+    """One host."""
+
+    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(name, world, password, clock)
+        self.system = f"{ROOT}/Systems/{name}"
+        self.oem = f"{self.system}/Oem/Kestrel"
+        self.route(
+            "GET",
+            f"{ROOT}/Systems",
+            lambda call: Collection("ComputerSystemCollection", "Systems", [self.computer(call)]),
+        )
+        self.route("GET", self.system, self.computer)
+        for path, kind, name_, members in (
+            (f"{self.system}/EthernetInterfaces", "EthernetInterface", "Ethernet interfaces", self.interfaces),
+            (f"{self.oem}/Devices", "KestrelDevice", "Devices", self.devices),
+            (f"{self.oem}/Datastores", "KestrelDatastore", "Datastores", self.datastores),
+            (f"{self.oem}/VirtualMachines", "KestrelVirtualMachine", "Virtual machines", self.machines),
+        ):
+            self.collection(path, kind, name_, members)
+        self.route("PATCH", f"{self.system}/EthernetInterfaces/{{id}}", self.set_interface)
+        for verb, handler in (
+            ("Scan", self.scan),
+            ("Format", self.format),
+            ("Mount", self.mount),
+            ("Unmount", self.unmount),
+            ("Wipe", self.wipe),
+            ("MoveDisk", self.move_disk),
+            ("SetPathPolicy", self.set_path_policy),
+        ):
+            self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
+
+    @property
+    def host(self) -> Host:
+        return self.world.host(self.name)
+
+    def root_links(self) -> dict[str, Resource]:
+        return {"Systems": link(f"{ROOT}/Systems")}
+
+    def computer(self, _call: Call) -> Resource:
+        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy")
+        targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
+        return resource(
+            self.system,
+            "ComputerSystem.v1_23_0.ComputerSystem",
+            self.name,
+            SystemType="Physical",
+            PowerState="On",
+            Status=OK,
+            HostName=self.name,
+            EthernetInterfaces=link(f"{self.system}/EthernetInterfaces"),
+            Actions={"Oem": targets},
+            Oem={
+                "Kestrel": {
+                    "Cluster": "quayside",
+                    "InitiatorName": self.host.iqn,
+                    "Devices": link(f"{self.oem}/Devices"),
+                    "Datastores": link(f"{self.oem}/Datastores"),
+                    "VirtualMachines": link(f"{self.oem}/VirtualMachines"),
+                    "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
+                    "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,
+                }
+            },
+        )
+
+    def interfaces(self) -> list[Resource]:
+        return [self._interface(interface) for interface in self.host.interfaces]
+
+    def _interface(self, interface: Interface) -> Resource:
+        address = ip_interface(interface.address)
+        return resource(
+            f"{self.system}/EthernetInterfaces/{interface.name}",
+            "EthernetInterface.v1_12_3.EthernetInterface",
+            interface.name,
+            MACAddress=interface.mac,
+            LinkStatus="LinkUp",
+            InterfaceEnabled=True,
+            MTUSize=9000,
+            Status=OK,
+            IPv4Addresses=[{"Address": str(address.ip), "SubnetMask": str(address.netmask)}],
+            VLAN={"VLANEnable": True, "VLANId": interface.vlan},
+            Oem={
+                "Kestrel": {
+                    "ActiveUplinks": interface.active,
+                    "StandbyUplinks": interface.standby,
+                    "Bound": actions.bound(interface),
+                }
+            },
+        )
+
+    def set_interface(self, call: Call) -> Reply:
+        walk(self.interfaces(), call.parts["id"])
+        interface = next(i for i in self.host.interfaces if i.name == call.parts["id"])
+        wanted = call.body["Oem"]["Kestrel"]
+        interface.active = [str(name) for name in wanted.get("ActiveUplinks", interface.active)]
+        interface.standby = [str(name) for name in wanted.get("StandbyUplinks", interface.standby)]
+        return Reply(200, self._interface(interface))
+
+    def devices(self) -> list[Resource]:
+        """Block devices of the last scan, with a path for each (interface, portal) pair that works now."""
+        ports = {interface.name: interface for interface in self.host.interfaces}
+        portals = {portal.name: portal for portal in self.world.portals}
+        found = []
+        for serial, pairs in self.host.known.items():
+            volume = self.world.volume_by_serial(serial)
+            lun = next(
+                (
+                    c.lun
+                    for c in self.world.connections
+                    if volume and c.volume == volume.id and self.host.iqn in c.initiators
+                ),
+                None,
+            )
+            if volume is None or lun is None:
+                continue
+            paths = [
+                {
+                    "Port": port,
+                    "Portal": portal,
+                    "AccessState": "Optimized" if portals[portal].controller == volume.controller else "NonOptimized",
+                }
+                for port, portal in pairs
+                if actions.reaches(ports[port], portals[portal])
+            ]
+            found.append(
+                resource(
+                    f"{self.oem}/Devices/{serial}",
+                    "KestrelDevice.v1_0_0.Device",
+                    f"naa.{serial}",
+                    Serial=serial,
+                    CapacityBytes=volume.size_bytes,
+                    LUN=lun,
+                    Paths=paths,
+                    PathPolicy=self.host.path_policy.get(serial, "MostRecent"),
+                    Signature={"Kind": volume.signature_kind or "None", "Identity": volume.signature_id},
+                )
+            )
+        return found
+
+    def datastores(self) -> list[Resource]:
+        now = self.clock()
+        stores = [store for store in self.world.datastores if store.id in self.host.mounted]
+        return [
+            resource(
+                f"{self.oem}/Datastores/{store.id}",
+                "KestrelDatastore.v1_0_0.Datastore",
+                store.name,
+                DeviceSerial=store.serial,
+                CapacityBytes=store.capacity_bytes,
+                Mounted=True,
+                FreeBytes=max(0, store.capacity_bytes - actions.used_bytes(self.world, store, now)),
+                OtherBytes=actions.other_bytes(self.world, store, now),
+            )
+            for store in stores
+        ]
+
+    def machines(self) -> list[Resource]:
+        return [
+            resource(
+                f"{self.oem}/VirtualMachines/{machine.name}",
+                "KestrelVirtualMachine.v1_0_0.VirtualMachine",
+                machine.name,
+                PowerState="On",
+                OperatingSystem=machine.os,
+                Address=machine.address,
+                Disks=[
+                    {"Id": disk.id, "Name": disk.name, "CapacityBytes": disk.size_bytes, "Datastore": disk.datastore}
+                    for disk in machine.disks
+                ],
+            )
+            for machine in self.world.machines
+            if machine.host == self.name
+        ]
+
+    def scan(self, call: Call) -> Reply:
+        return self._long("Scan", call, actions.SCAN_SECONDS)
+
+    def _long(self, kind: str, call: Call, seconds: float) -> Reply:
+        task = actions.start_task(self.world, self.name, kind, str(call.body.get("Key", "")), seconds, self.clock())
+        return self.accepted(task)
+
+    def format(self, call: Call) -> Reply:
+        serial, name, key = (str(call.body[part]) for part in ("Serial", "Name", "Key"))
+        store = actions.format_device(self.world, self.host, serial, name, key)
+        return Reply(201, {"Id": store.id, "Name": store.name, "DeviceSerial": store.serial})
+
+    def mount(self, call: Call) -> Reply:
+        store = actions.mount(self.world, self.host, str(call.body["Serial"]))
+        return Reply(200, walk(self.datastores(), store.id))
+
+    def unmount(self, call: Call) -> Reply:
+        actions.unmount(self.world, self.host, self._store(call))
+        return Reply(204)
+
+    def wipe(self, call: Call) -> Reply:
+        serial = str(call.body["Serial"])
+        if serial not in self.host.known:
+            raise ActionError(404, "ResourceMissingAtURI", f"{self.name} does not see device {serial}.")
+        store = next((store for store in self.world.datastores if store.serial == serial), None)
+        if store is not None:
+            actions.wipe(self.world, store)
+        return Reply(204)
+
+    def _store(self, call: Call) -> Datastore:
+        store = next((s for s in self.world.datastores if s.serial == str(call.body["Serial"])), None)
+        if store is None:
+            raise ActionError(404, "ResourceMissingAtURI", "There is no such datastore.")
+        return store
+
+    def move_disk(self, call: Call) -> Reply:
+        disk, target, key = (str(call.body[part]) for part in ("Disk", "Target", "Key"))
+        return self.accepted(actions.move_disk(self.world, self.host, disk, target, key, self.clock()))
+
+    def set_path_policy(self, call: Call) -> Reply:
+        serial, policy = str(call.body["Serial"]), str(call.body["Policy"])
+        device = walk(self.devices(), serial)
+        if policy not in ("RoundRobin", "MostRecent", "Fixed"):
+            raise ActionError(400, "PropertyValueNotInList", f"There is no path policy {policy}.")
+        self.host.path_policy[serial] = policy
+        return Reply(200, {**device, "PathPolicy": policy})
+
+    def _disks(self) -> list[tuple[int, Disk]]:
+        own = {disk.id for machine in self.world.machines if machine.host == self.name for disk in machine.disks}
+        return [(number, disk) for number, disk in enumerate(self.world.disks()) if disk.id in own]
+
+    def metric_day(self, day: int) -> list[Resource]:
+        values = self._used_bytes(day)
+        for number, disk in self._disks():
+            read, write = day_load(disk, number, self.world.seed, day)
+            for hour in range(24):
+                values += self._metrics(disk, day * 86400 + hour * HOUR_SECONDS, float(read[hour]), float(write[hour]))
+        return values
+
+    def _used_bytes(self, day: int) -> list[Resource]:
+        """What each mounted datastore held at the start of ``day``: disks as now, less what has grown since."""
+        now, today = self.clock(), int(self.clock() // 86400)
+        return [
+            metric(
+                "UsedBytes",
+                f"{self.oem}/Datastores/{store.id}",
+                day * 86400,
+                actions.used_bytes(self.world, store, now) - (today - day) * store.growth_bytes,
+            )
+            for store in self.world.datastores
+            if store.id in self.host.mounted
+        ]
+
+    def metric_now(self, when: float) -> list[Resource]:
+        return [
+            m
+            for number, disk in self._disks()
+            for m in self._metrics(disk, when, *load_at(disk, number, self.world.seed, when))
+        ]
+
+    def _metrics(self, disk: Disk, when: float, read: float, write: float) -> list[Resource]:
+        values = {"ReadIops": read, "WriteIops": write, "IoKiB": disk.kib}
+        return [metric(name, f"{self.oem}/Disks/{disk.id}", when, value) for name, value in values.items()]

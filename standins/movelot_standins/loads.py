@@ -1,0 +1,54 @@
+"""What virtual disks ask for, hour by hour: a pure function of seed, disk and time, so that history needs no file."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+import numpy as np
+from numpy.typing import NDArray
+
+from movelot_standins.model import Disk
+
+Floats = NDArray[np.float64]
+NOISE = 0.05
+TREND_PER_DAY = 0.001
+HOUR_SECONDS = 3600
+
+
+def bump(hours: Floats, centre: float, width: float) -> Floats:
+    """A rise around ``centre`` o'clock, wrapping at midnight."""
+    distance = np.abs((hours - centre + 12) % 24 - 12)
+    return np.asarray(np.exp(-0.5 * (distance / width) ** 2))
+
+
+def shape(name: str, hours: Floats, weekday: int) -> Floats:
+    """Share of its full load that a disk of this kind has at ``hours`` of a ``weekday`` (0 Monday)."""
+    work = weekday < 5
+    quiet = 1.0 if work else 0.35
+    shapes = {
+        "trucks": 0.12 + 0.88 * quiet * np.clip(bump(hours, 10, 2.6) + 0.85 * bump(hours, 15, 2.4), 0, 1),
+        "plan": 0.10 + 0.90 * quiet * np.clip(bump(hours, 10, 2.4) + 0.80 * bump(hours, 15, 2.2), 0, 1),
+        "night": 0.06 + 0.94 * np.clip(bump(hours, 1, 2) + bump(hours, 4, 1.5), 0, 1),
+        "steady": 0.92 + 0.08 * bump(hours, 13, 5),
+        "friday": 0.20 + (0.80 if weekday == 4 else 0.35) * bump(hours, 18.5, 2.2),
+        "office": 0.08 + 0.92 * quiet * bump(hours, 9, 3.5),
+    }
+    return np.asarray(shapes[name])
+
+
+def day_load(disk: Disk, number: int, seed: int, day: int) -> Floats:
+    """[2, 24] read and write IOPS of ``disk`` on ``day`` (days since 1970, UTC), with its noise and trend."""
+    hours: Floats = np.arange(24, dtype=np.float64)
+    weekday = datetime.fromtimestamp(day * 86400, UTC).weekday()
+    noise = np.random.default_rng([seed, number, day]).normal(1.0, NOISE, 24)
+    growth = 1 + TREND_PER_DAY * (day % 30)
+    scale = shape(disk.shape, hours, weekday) * np.clip(noise, 0.7, 1.3) * growth
+    return np.stack([disk.read_iops * scale, disk.write_iops * scale])
+
+
+def load_at(disk: Disk, number: int, seed: int, when: float) -> tuple[float, float]:
+    """Read and write IOPS of ``disk`` at ``when`` (epoch seconds)."""
+    day, rest = divmod(when, 86400)
+    hour = int(rest // HOUR_SECONDS)
+    read, write = day_load(disk, number, seed, int(day))[:, hour]
+    return float(read), float(write)

@@ -1,0 +1,200 @@
+"""What the simulated world consists of. Plain values, so that the whole state is one JSON file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+GIB = 1024**3
+TIB = 1024**4
+
+
+@dataclass
+class Pool:
+    """Disks of an array. ``service_ms`` is one back-end I/O of 8 KiB on one disk; ``cache_hit`` the share of
+    reads that never reach a disk; ``write_cost`` back-end I/Os per write (RAID), less what the cache merges."""
+
+    name: str
+    capacity_bytes: int
+    drives: int
+    service_ms: float
+    front_ms: float
+    cache_hit: float
+    write_cost: float
+    raid: str
+    media: str
+
+
+@dataclass
+class Portal:
+    """An array's iSCSI portal."""
+
+    name: str
+    controller: str
+    address: str
+    vlan: int
+    up: bool = True
+
+
+@dataclass
+class Volume:
+    """A volume. ``signature`` is what a host would read at its start: empty, or the kind and id of a format."""
+
+    id: str
+    name: str
+    serial: str
+    pool: str
+    size_bytes: int
+    controller: str
+    thin: bool = True
+    description: str = ""
+    signature_kind: str = ""
+    signature_id: str = ""
+
+
+@dataclass
+class Connection:
+    """Masking: which initiators see a volume, under which LUN number."""
+
+    id: str
+    volume: str
+    initiators: list[str]
+    lun: int
+
+
+@dataclass
+class Interface:
+    """A host's storage interface; binding works with exactly one active and no standby uplink."""
+
+    name: str
+    address: str
+    vlan: int
+    mac: str
+    active: list[str]
+    standby: list[str] = field(default_factory=list)
+
+
+@dataclass
+class Host:
+    """A hypervisor host. ``known`` are the serials found by its last scan, with the portals seen per interface."""
+
+    name: str
+    iqn: str
+    interfaces: list[Interface]
+    known: dict[str, list[list[str]]] = field(default_factory=dict)
+    mounted: list[str] = field(default_factory=list)
+    path_policy: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass
+class Datastore:
+    """A formatted volume. ``other_bytes`` grows by ``growth_bytes`` a day: logs and images beside the disks."""
+
+    id: str
+    name: str
+    serial: str
+    capacity_bytes: int
+    other_bytes: int
+    growth_bytes: int
+    key: str = ""
+
+
+@dataclass
+class Disk:
+    """A virtual disk. ``places`` is its history: [since (epoch seconds), datastore id], oldest first."""
+
+    id: str
+    name: str
+    size_bytes: int
+    places: list[tuple[float, str]]
+    shape: str
+    read_iops: float
+    write_iops: float
+    kib: float
+
+    @property
+    def datastore(self) -> str:
+        return self.places[-1][1]
+
+
+@dataclass
+class Machine:
+    """A virtual machine on a host."""
+
+    name: str
+    host: str
+    os: str
+    address: str
+    disks: list[Disk]
+
+
+@dataclass
+class Task:
+    """Long work of one device. Copies count bytes; other work counts seconds."""
+
+    id: str
+    device: str
+    kind: str
+    key: str
+    state: str
+    total: float
+    done: float = 0.0
+    rate: float = 0.0
+    started: float = 0.0
+    ended: float = 0.0
+    disk: str = ""
+    target: str = ""
+    offloaded: bool = True
+    message: str = ""
+
+    @property
+    def running(self) -> bool:
+        return self.state == "Running"
+
+
+@dataclass
+class World:
+    """One array with its pools, the hosts on it, and all that was done to them."""
+
+    seed: int
+    started: float
+    array: str
+    pools: list[Pool]
+    portals: list[Portal]
+    volumes: list[Volume]
+    connections: list[Connection]
+    initiators: list[str]
+    hosts: list[Host]
+    datastores: list[Datastore]
+    machines: list[Machine]
+    tasks: list[Task] = field(default_factory=list)
+    counter: int = 100
+    pace: float = 150.0
+
+    def next_id(self) -> int:
+        self.counter += 1
+        return self.counter
+
+    def volume_by_serial(self, serial: str) -> Volume | None:
+        return next((volume for volume in self.volumes if volume.serial == serial), None)
+
+    def datastore(self, identity: str) -> Datastore | None:
+        return next((store for store in self.datastores if store.id == identity), None)
+
+    def host(self, name: str) -> Host:
+        return next(host for host in self.hosts if host.name == name)
+
+    def pool(self, name: str) -> Pool:
+        return next(pool for pool in self.pools if pool.name == name)
+
+    def disks(self) -> list[Disk]:
+        return [disk for machine in self.machines for disk in machine.disks]
+
+    def disk(self, identity: str) -> Disk | None:
+        return next((disk for disk in self.disks() if disk.id == identity), None)
+
+    def pool_of(self, datastore_id: str) -> Pool:
+        store = self.datastore(datastore_id)
+        volume = self.volume_by_serial(store.serial) if store else None
+        if volume is None:
+            raise LookupError(f"datastore {datastore_id} has no volume")
+        return self.pool(volume.pool)

@@ -1,0 +1,251 @@
+"""Starts all devices in one process, lets their time pass, and opens the control door if asked to."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import logging
+import secrets
+import ssl
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import uvicorn
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse
+from starlette.routing import Route
+
+from movelot_standins import certificates, scenario, store
+from movelot_standins.actions import scan_now
+from movelot_standins.array_service import ArrayService
+from movelot_standins.clockwork import advance
+from movelot_standins.common_service import CommonService
+from movelot_standins.faults import KINDS, Fault, FaultyApp
+from movelot_standins.host_service import HostService
+from movelot_standins.model import World
+
+TICK_SECONDS = 0.2
+SAVE_SECONDS = 2.0
+ADDRESSES = {"granite": "127.40.0.10", "quay-01": "127.40.0.21", "quay-02": "127.40.0.22", "quay-03": "127.40.0.23"}
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Where the stand-ins live. ``control_port`` 0 keeps the control door shut."""
+
+    folder: Path
+    port: int
+    control_port: int
+    pace: float | None = None
+
+
+class Listener:
+    """One device's HTTPS server, which can go away and come back."""
+
+    def __init__(self, service: CommonService, settings: Settings) -> None:
+        self.service, self.settings = service, settings
+        self.app = FaultyApp(service)
+        self.address = ADDRESSES[service.name]
+        self.certificate, self.key = certificates.ensure(settings.folder / "certificates", service.name, self.address)
+        self.server: uvicorn.Server | None = None
+        self.serving: asyncio.Task[None] | None = None
+
+    def __repr__(self) -> str:
+        return f"<Listener {self.service.name} at {self.address}, {'up' if self.server else 'away'}>"
+
+    @property
+    def url(self) -> str:
+        return f"https://{self.address}:{self.settings.port}"
+
+    async def up(self) -> None:
+        """Listen; returns once connections are taken."""
+        config = uvicorn.Config(
+            self.app,
+            host=self.address,
+            port=self.settings.port,
+            ssl_certfile=self.certificate,
+            ssl_keyfile=self.key,
+            log_level="warning",
+            access_log=False,
+            lifespan="off",
+            timeout_keep_alive=30,
+            timeout_graceful_shutdown=1,
+        )
+        config.load()
+        self.server = uvicorn.Server(config)
+        self.server.install_signal_handlers = lambda: None  # type: ignore[attr-defined]
+        self.serving = asyncio.create_task(self.server._serve())
+        while not self.server.started:
+            if self.serving.done():
+                raise SystemExit(f"{self.service.name} cannot listen on {self.url}: the port is in use.")
+            await asyncio.sleep(0.02)
+
+    async def away(self) -> None:
+        """Close all connections and stop listening."""
+        if self.server and self.serving:
+            self.server.should_exit = self.server.force_exit = True
+            await self.serving
+        self.server = None
+
+    def renew_certificate(self) -> None:
+        """Show another certificate to new connections."""
+        certificates.ensure(self.settings.folder / "certificates", self.service.name, self.address, renew=True)
+        if self.server and isinstance(self.server.config.ssl, ssl.SSLContext):
+            self.server.config.ssl.load_cert_chain(self.certificate, self.key)
+
+
+class Site:
+    """The world and all its devices."""
+
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        settings.folder.mkdir(parents=True, exist_ok=True)
+        self.state_file = settings.folder / "world.json"
+        self.world = self._world()
+        if settings.pace:
+            self.world.pace = settings.pace
+        self.listeners = self._listeners()
+        self.dirty = False
+
+    def _world(self) -> World:
+        if self.state_file.exists():
+            return store.load(self.state_file)
+        world = scenario.build(time.time())
+        for host in world.hosts:
+            scan_now(world, host)
+        store.save(world, self.state_file)
+        return world
+
+    def _passwords(self) -> dict[str, str]:
+        file = self.settings.folder / "passwords.json"
+        if not file.exists():
+            file.touch(mode=0o600)
+            file.write_text(json.dumps({name: secrets.token_urlsafe(15) for name in ADDRESSES}))
+        found: dict[str, str] = json.loads(file.read_text())
+        return found
+
+    def _listeners(self) -> dict[str, Listener]:
+        passwords = self._passwords()
+        services: list[CommonService] = [ArrayService(self.world, passwords[self.world.array])]
+        services += [HostService(host.name, self.world, passwords[host.name]) for host in self.world.hosts]
+        for service in services:
+            service.changed = self.save
+        return {service.name: Listener(service, self.settings) for service in services}
+
+    def save(self) -> None:
+        store.save(self.world, self.state_file)
+        self.dirty = False
+
+    def cards(self) -> list[dict[str, str]]:
+        """What a client needs to know of each device."""
+        return [
+            {
+                "name": name,
+                "kind": "array" if name == self.world.array else "host",
+                "url": listener.url,
+                "user": listener.service.user,
+                "password": listener.service.password,
+                "certificate": str(listener.certificate.resolve()),
+            }
+            for name, listener in self.listeners.items()
+        ]
+
+    async def pass_time(self) -> None:
+        """Let tasks advance for as long as the site runs."""
+        last = saved = time.monotonic()
+        while True:
+            await asyncio.sleep(TICK_SECONDS)
+            now = time.monotonic()
+            running = any(task.running for task in self.world.tasks)
+            ended = advance(self.world, now - last, time.time())
+            last, self.dirty = now, self.dirty or running
+            if ended or (self.dirty and now - saved > SAVE_SECONDS):
+                self.save()
+                saved = now
+
+
+def control_app(site: Site) -> Starlette:
+    """The control door: pace, faults and small acts of fate."""
+
+    async def pace(request: Request) -> JSONResponse:
+        site.world.pace = float((await request.json())["pace"])
+        site.save()
+        return JSONResponse({"pace": site.world.pace})
+
+    async def fault(request: Request) -> JSONResponse:
+        body: dict[str, Any] = await request.json()
+        listener, kind = site.listeners[body["device"]], str(body.get("kind", ""))
+        if kind and kind not in KINDS:
+            return JSONResponse({"error": f"unknown fault {kind}", "known": KINDS}, 400)
+        listener.app.fault = Fault(kind, int(body.get("n", 1)))
+        if kind == "expire":
+            listener.service.sessions.clear()
+        elif kind == "certificate":
+            listener.renew_certificate()
+        elif kind == "away":
+            await listener.away()
+        if kind != "away" and listener.server is None:
+            await listener.up()
+        return JSONResponse({"device": body["device"], "fault": kind})
+
+    async def grow(request: Request) -> JSONResponse:
+        body = await request.json()
+        found = next(s for s in site.world.datastores if s.name == body["datastore"])
+        found.other_bytes += int(body["bytes"])
+        site.save()
+        return JSONResponse({"datastore": found.name, "other_bytes": found.other_bytes})
+
+    async def sign(request: Request) -> JSONResponse:
+        body = await request.json()
+        found = next(v for v in site.world.volumes if v.name == body["volume"])
+        found.signature_kind = str(body["kind"])
+        site.save()
+        return JSONResponse({"volume": found.name, "signature": found.signature_kind})
+
+    async def state(_request: Request) -> JSONResponse:
+        return JSONResponse(json.loads(site.state_file.read_text()))
+
+    acts = {"/pace": pace, "/fault": fault, "/grow": grow, "/sign": sign}
+    return Starlette(routes=[*(Route(p, f, methods=["POST"]) for p, f in acts.items()), Route("/state", state)])
+
+
+async def serve(settings: Settings) -> None:
+    """Run until cancelled; prints one JSON line a device on standard output."""
+    site = Site(settings)
+    for listener in site.listeners.values():
+        await listener.up()
+    for card in site.cards():
+        sys.stdout.write(json.dumps(card) + "\n")
+    sys.stdout.flush()
+    (settings.folder / "devices.json").write_text(json.dumps(site.cards()))
+    jobs = [site.pass_time()]
+    if settings.control_port:
+        config = uvicorn.Config(
+            control_app(site), host="127.0.0.1", port=settings.control_port, log_level="warning", lifespan="off"
+        )
+        door = uvicorn.Server(config)
+        jobs.append(door._serve())
+    with contextlib.suppress(asyncio.CancelledError):
+        await asyncio.gather(*jobs)
+    site.save()
+
+
+def main(settings: Settings) -> None:
+    """Run until SIGINT or SIGTERM; the state is saved on the way out."""
+    logging.basicConfig(level=logging.WARNING)
+
+    async def until_stopped() -> None:
+        import signal
+
+        loop, job = asyncio.get_running_loop(), asyncio.create_task(serve(settings))
+        for number in (signal.SIGINT, signal.SIGTERM):
+            loop.add_signal_handler(number, job.cancel)
+        with contextlib.suppress(asyncio.CancelledError):
+            await job
+
+    asyncio.run(until_stopped())

@@ -1,0 +1,128 @@
+"""Kestrel Bay Port as the thin slice needs it: array granite, three hosts, 24 machines, planted troubles."""
+
+from __future__ import annotations
+
+from movelot_standins.model import (
+    GIB,
+    TIB,
+    Connection,
+    Datastore,
+    Disk,
+    Host,
+    Interface,
+    Machine,
+    Pool,
+    Portal,
+    Volume,
+    World,
+)
+
+SEED = 58
+HOSTS = ("quay-01", "quay-02", "quay-03")
+
+# name, os, datastore and per disk: GiB, shape, read IOPS, write IOPS, KiB per I/O
+MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, float], ...]], ...] = (
+    (
+        "berth-plan-db",
+        "Linux 6.1",
+        (
+            ("berth-a", 760, "plan", 2900, 1150, 8),
+            ("berth-a", 310, "plan", 150, 820, 16),
+            ("berth-a", 80, "office", 60, 40, 8),
+        ),
+    ),
+    ("manifest-api", "Linux 6.1", (("berth-a", 240, "office", 240, 120, 8),)),
+    ("customs-docs", "Linux 5.10", (("berth-a", 900, "office", 420, 160, 16), ("berth-a", 120, "office", 70, 50, 8))),
+    ("customs-queue", "Linux 5.10", (("berth-a", 160, "office", 120, 210, 8),)),
+    ("gate-ocr-01", "Linux 6.1", (("berth-a", 420, "trucks", 560, 260, 16), ("berth-a", 60, "trucks", 30, 20, 8))),
+    ("gate-ocr-02", "Linux 6.1", (("berth-b", 420, "trucks", 520, 240, 16), ("berth-b", 60, "trucks", 30, 20, 8))),
+    ("gate-ocr-03", "Linux 6.1", (("berth-b", 420, "trucks", 540, 250, 16), ("berth-b", 60, "trucks", 30, 20, 8))),
+    ("gate-ocr-04", "Linux 6.1", (("berth-c", 420, "trucks", 620, 320, 16), ("berth-c", 60, "trucks", 30, 20, 8))),
+    ("weighbridge", "Linux 6.1", (("berth-b", 200, "trucks", 320, 190, 8),)),
+    ("crane-telem-01", "Linux 6.1", (("berth-b", 640, "trucks", 980, 640, 8), ("berth-b", 90, "steady", 20, 30, 8))),
+    ("crane-telem-02", "Linux 6.1", (("berth-b", 640, "trucks", 620, 420, 8), ("berth-b", 90, "steady", 20, 30, 8))),
+    ("reefer-watch", "Linux 5.10", (("berth-a", 520, "steady", 130, 170, 8), ("berth-a", 110, "steady", 20, 20, 8))),
+    ("vts-radar-01", "Linux 6.1", (("berth-a", 820, "steady", 260, 240, 32), ("berth-a", 140, "steady", 40, 30, 8))),
+    ("vts-radar-02", "Linux 6.1", (("berth-c", 820, "steady", 90, 70, 32), ("berth-c", 140, "steady", 30, 20, 8))),
+    ("tide-model", "Linux 6.1", (("berth-a", 680, "night", 420, 260, 32), ("berth-a", 100, "night", 30, 20, 8))),
+    ("tug-roster", "Linux 5.10", (("berth-a", 130, "office", 40, 20, 8),)),
+    ("payroll", "Linux 5.10", (("berth-a", 540, "office", 210, 120, 8), ("berth-a", 90, "office", 20, 20, 8))),
+    ("ferry-tickets", "Linux 6.1", (("berth-b", 460, "friday", 380, 260, 8), ("berth-b", 110, "friday", 40, 30, 8))),
+    ("ferry-web-01", "Linux 6.1", (("berth-b", 150, "friday", 120, 30, 8),)),
+    ("ferry-web-02", "Linux 6.1", (("berth-d", 150, "friday", 120, 30, 8),)),
+    ("cctv-01", "Linux 5.10", (("berth-c", 1180, "steady", 10, 160, 64), ("berth-d", 60, "steady", 10, 10, 8))),
+    ("cctv-02", "Linux 5.10", (("berth-d", 1240, "steady", 10, 150, 64),)),
+    ("mail-relay", "Linux 5.10", (("berth-c", 220, "office", 740, 520, 8),)),
+    ("archive-01", "Linux 5.10", (("berth-d", 900, "steady", 30, 50, 64),)),
+)
+
+# name, pool, TiB, controller, bytes besides disks, their growth a day
+DATASTORES = (
+    ("berth-a", "granite-fast", 7, "A", 620 * GIB, 12 * GIB),
+    ("berth-b", "granite-fast", 6, "B", 120 * GIB, GIB),
+    ("berth-c", "granite-mixed", 6, "A", 200 * GIB, 2 * GIB),
+    ("berth-d", "granite-mixed", 6, "B", 90 * GIB, GIB),
+)
+
+
+def iqn(name: str) -> str:
+    return f"iqn.2026-01.example.kestrelbay:{name}"
+
+
+def _host(number: int) -> Host:
+    last = 100 + number
+    second = Interface("storage-b", f"10.40.9.{last}/24", 409, f"02:4b:42:00:09:{number:02x}", ["uplink-2"])
+    if number == 3:
+        # Planted: two uplinks on one interface, so the host cannot bind it and half of its paths are missing.
+        second.standby = ["uplink-1"]
+    first = Interface("storage-a", f"10.40.8.{last}/24", 408, f"02:4b:42:00:08:{number:02x}", ["uplink-1"])
+    name = HOSTS[number - 1]
+    return Host(name, iqn(name), [first, second])
+
+
+def _portals() -> list[Portal]:
+    return [
+        Portal(
+            f"{controller}{n}",
+            controller,
+            f"10.40.{8 + (n - 1) % 2}.{11 + 2 * ((n - 1) // 2) + (controller == 'B')}/24",
+            408 + (n - 1) % 2,
+        )
+        for controller in "AB"
+        for n in range(1, 5)
+    ]
+
+
+def build(started: float) -> World:
+    """The world as it is at the first start, at ``started`` (epoch seconds)."""
+    pools = [
+        Pool("granite-fast", 20 * TIB, 13, 0.75, 0.35, 0.42, 1.9, "RAID6", "SSD"),
+        Pool("granite-mixed", 28 * TIB, 18, 2.4, 0.40, 0.48, 2.1, "RAID6", "HDD"),
+    ]
+    hosts = [_host(n) for n in (1, 2, 3)]
+    world = World(SEED, started, "granite", pools, _portals(), [], [], [host.iqn for host in hosts], hosts, [], [])
+    for number, (name, pool, tib, controller, other, growth) in enumerate(DATASTORES, start=1):
+        serial = f"6002600000004b42{number:016x}"
+        identity = f"ds-{number:04x}-kestrel"
+        world.volumes.append(
+            Volume(str(number), name, serial, pool, tib * TIB, controller, True, "", "datastore", identity)
+        )
+        world.connections.append(Connection(str(number), str(number), [host.iqn for host in hosts], 10 + number))
+        world.datastores.append(Datastore(identity, name, serial, tib * TIB, other, growth))
+        for host in hosts:
+            host.mounted.append(identity)
+    ids = {store.name: store.id for store in world.datastores}
+    for number, (name, os, disks) in enumerate(MACHINES):
+        world.machines.append(
+            Machine(
+                name,
+                HOSTS[number % 3],
+                os,
+                f"10.40.20.{11 + number}",
+                [
+                    Disk(f"{name}-{n}", f"{name} disk {n}", gib * GIB, [(0.0, ids[store])], kind, read, write, kib)
+                    for n, (store, gib, kind, read, write, kib) in enumerate(disks, start=1)
+                ],
+            )
+        )
+    return world

@@ -1,0 +1,50 @@
+"""The state file: the whole world as JSON, replaced atomically."""
+
+from __future__ import annotations
+
+import json
+import os
+import types
+import typing
+from dataclasses import asdict, fields, is_dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+
+from movelot_standins.model import World
+
+T = TypeVar("T")
+
+
+def save(world: World, path: Path) -> None:
+    """Write ``world`` so that a kill at any instant leaves the old or the new state whole."""
+    temporary = path.with_suffix(".new")
+    with temporary.open("w") as file:
+        json.dump(asdict(world), file)
+        file.flush()
+        os.fsync(file.fileno())
+    temporary.replace(path)
+
+
+def load(path: Path) -> World:
+    """The world as last saved."""
+    return _build(World, json.loads(path.read_text()))
+
+
+def _build(kind: type[T], value: Any) -> T:
+    """``value`` from JSON as the dataclass ``kind``, nested ones included."""
+    hints = typing.get_type_hints(kind)
+    given = {f.name: _convert(hints[f.name], value[f.name]) for f in fields(kind) if f.name in value}  # type: ignore[arg-type]
+    return kind(**given)
+
+
+def _convert(hint: Any, value: Any) -> Any:
+    if is_dataclass(hint):
+        return _build(hint, value)  # type: ignore[arg-type]
+    origin, inner = typing.get_origin(hint), typing.get_args(hint)
+    if origin is list:
+        return [_convert(inner[0], item) for item in value]
+    if origin is tuple:
+        return tuple(value)
+    if origin in (types.UnionType, typing.Union):
+        return value
+    return value
