@@ -1,0 +1,23 @@
+"""Who may do what, enforced for every view by default."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rest_framework.permissions import SAFE_METHODS, BasePermission
+from rest_framework.request import Request
+
+if TYPE_CHECKING:
+    from rest_framework.views import APIView
+
+
+class ReadsOrRole(BasePermission):
+    """Signed-in people read; only roles that may change may do anything else. The denial says so."""
+
+    message = "Your role reads only; it may not change anything."
+
+    def has_permission(self, request: Request, view: APIView) -> bool:
+        user = request.user
+        if not user.is_authenticated:
+            return False
+        return request.method in SAFE_METHODS or user.may_change

@@ -1,0 +1,123 @@
+"""Reading and changing an array: Swordfish resources to our rows and back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from movelot.devices.session import DeviceSession, Resource
+from movelot.inventory.readings import ArrayReading, Row
+
+ROOT = "/redfish/v1"
+
+
+def _head(member: Resource) -> Row:
+    return {"name": member["Name"], "uri": member["@odata.id"], "etag": member.get("@odata.etag", "")}
+
+
+def storage_uri(session: DeviceSession) -> str:
+    return str(next(session.members(f"{ROOT}/Storage"))["@odata.id"])
+
+
+def fabric_uri(session: DeviceSession) -> str:
+    return str(next(session.members(f"{ROOT}/Fabrics"))["@odata.id"])
+
+
+def read_array(session: DeviceSession) -> ArrayReading:
+    """A whole reading in seven requests."""
+    storage = next(session.members(f"{ROOT}/Storage"))
+    base, fabric = storage["@odata.id"], fabric_uri(session)
+    endpoints = list(session.members(f"{fabric}/Endpoints"))
+    initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
+    return ArrayReading(
+        name=storage["Name"],
+        copy_bytes_per_second=float(storage.get("Oem", {}).get("Kestrel", {}).get("CopyBytesPerSecond", 0)),
+        pools=[_pool(member) for member in session.members(f"{base}/StoragePools")],
+        portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
+        initiators=[{**_head(e), "iqn": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
+        volumes=[volume_row(member) for member in session.members(f"{base}/Volumes")],
+        offers=[_offer(member, initiators) for member in session.members(f"{fabric}/Connections")],
+    )
+
+
+def _pool(member: Resource) -> Row:
+    data = member["Capacity"]["Data"]
+    return {
+        **_head(member),
+        "capacity_bytes": data["AllocatedBytes"],
+        "allocated_bytes": data["ConsumedBytes"],
+        "subscribed_bytes": data["ProvisionedBytes"],
+        "raid": member["SupportedRAIDTypes"][0],
+        "media": member.get("MediaType", ""),
+    }
+
+
+def _portal(member: Resource) -> Row:
+    oem = member["Oem"]["Kestrel"]
+    return {
+        **_head(member),
+        "controller": member["ConnectedEntities"][0]["EntityLink"]["@odata.id"].rsplit("/", 1)[1],
+        "network": oem["Network"],
+        "vlan": oem["VLANId"],
+        "up": member["Status"]["State"] == "Enabled",
+    }
+
+
+def volume_row(member: Resource) -> Row:
+    return {
+        **_head(member),
+        "pool_uri": member["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"],
+        "serial": member["Identifiers"][0]["DurableName"],
+        "size_bytes": member["CapacityBytes"],
+        "allocated_bytes": member["Capacity"]["Data"]["ConsumedBytes"],
+        "controller": member["Links"]["Controllers"][0]["@odata.id"].rsplit("/", 1)[1],
+        "thin": member["ProvisioningPolicy"] == "Thin",
+    }
+
+
+def _offer(member: Resource, initiators: dict[str, Resource]) -> Row:
+    info = member["VolumeInfo"][0]
+    ends = [end["@odata.id"] for end in member["Links"]["InitiatorEndpoints"]]
+    return {
+        **_head(member),
+        "volume_uri": info["Volume"]["@odata.id"],
+        "lun": info["LUN"],
+        "initiators": [initiators[end]["Identifiers"][0]["DurableName"] for end in ends if end in initiators],
+    }
+
+
+def find_volume(session: DeviceSession, name: str) -> tuple[Row, str] | None:
+    """The volume of this name and its description, read now; None if there is none."""
+    members = session.get(f"{storage_uri(session)}/Volumes?$expand=.&$filter=Name eq '{name}'")["Members"]
+    return (volume_row(members[0]), str(members[0].get("Description", ""))) if members else None
+
+
+def create_volume(session: DeviceSession, name: str, size_bytes: int, pool_uri: str, key: str) -> Row:
+    """Create a thin volume; ``key`` goes into its description, so that it is known again."""
+    body: dict[str, Any] = {
+        "Name": name,
+        "Description": key,
+        "CapacityBytes": size_bytes,
+        "ProvisioningPolicy": "Thin",
+        "CapacitySources": [{"ProvidingPools": [{"@odata.id": pool_uri}]}],
+    }
+    return volume_row(session.post(f"{storage_uri(session)}/Volumes", body).dict)
+
+
+def offers_of(session: DeviceSession, volume_uri: str) -> list[Resource]:
+    """Connections that offer a volume, read now."""
+    return [
+        member
+        for member in session.members(f"{fabric_uri(session)}/Connections")
+        if member["VolumeInfo"][0]["Volume"]["@odata.id"] == volume_uri
+    ]
+
+
+def offer_volume(session: DeviceSession, volume_uri: str, initiator_uris: list[str], lun: int) -> Resource:
+    """Let initiators see a volume under ``lun``."""
+    body = {
+        "ConnectionType": "Storage",
+        "VolumeInfo": [{"LUN": lun, "AccessCapabilities": ["Read", "Write"], "Volume": {"@odata.id": volume_uri}}],
+        "Links": {"InitiatorEndpoints": [{"@odata.id": uri} for uri in initiator_uris]},
+    }
+    made: Resource = session.post(f"{fabric_uri(session)}/Connections", body).dict
+    return made

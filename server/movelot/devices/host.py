@@ -1,0 +1,117 @@
+"""Reading and commanding a hypervisor host."""
+
+from __future__ import annotations
+
+from ipaddress import ip_interface
+from typing import Any
+
+from movelot.devices.session import DeviceSession, Resource
+from movelot.inventory.readings import HostReading, Row
+
+ROOT = "/redfish/v1"
+
+
+def _head(member: Resource) -> Row:
+    return {"name": member["Name"], "uri": member["@odata.id"], "etag": member.get("@odata.etag", "")}
+
+
+def system_uri(session: DeviceSession) -> str:
+    return str(next(session.members(f"{ROOT}/Systems"))["@odata.id"])
+
+
+def read_host(session: DeviceSession) -> HostReading:
+    """A whole reading in five requests."""
+    system = next(session.members(f"{ROOT}/Systems"))
+    base, oem = system["@odata.id"], system["Oem"]["Kestrel"]
+    return HostReading(
+        name=system["Name"],
+        cluster=oem["Cluster"],
+        initiator=oem["InitiatorName"],
+        copy_bytes_per_second=float(oem["CopyBytesPerSecond"]),
+        scan_seconds=float(oem["ScanSeconds"]),
+        ports=[_port(member) for member in session.members(f"{base}/EthernetInterfaces")],
+        devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
+        datastores=[_datastore(member) for member in session.members(oem["Datastores"]["@odata.id"])],
+        machines=[_machine(member) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
+    )
+
+
+def _port(member: Resource) -> Row:
+    address, oem = member["IPv4Addresses"][0], member["Oem"]["Kestrel"]
+    return {
+        **_head(member),
+        "network": str(ip_interface(f"{address['Address']}/{address['SubnetMask']}")),
+        "vlan": member["VLAN"]["VLANId"],
+        "up": member["LinkStatus"] == "LinkUp",
+        "active_uplinks": oem["ActiveUplinks"],
+        "standby_uplinks": oem["StandbyUplinks"],
+    }
+
+
+def device_row(member: Resource) -> Row:
+    return {
+        **_head(member),
+        "serial": member["Serial"],
+        "size_bytes": member["CapacityBytes"],
+        "lun": member["LUN"],
+        "signature_kind": member["Signature"]["Kind"],
+        "path_policy": member["PathPolicy"],
+        "paths": [[path["Port"], path["Portal"], path["AccessState"]] for path in member["Paths"]],
+    }
+
+
+def _datastore(member: Resource) -> Row:
+    return {
+        "identity": member["Id"],
+        "name": member["Name"],
+        "serial": member["DeviceSerial"],
+        "capacity_bytes": member["CapacityBytes"],
+        "free_bytes": member["FreeBytes"],
+        "other_bytes": member["OtherBytes"],
+    }
+
+
+def _machine(member: Resource) -> Row:
+    return {
+        **_head(member),
+        "os": member["OperatingSystem"],
+        "address": member["Address"],
+        "power": member["PowerState"],
+        "disks": [
+            {"identity": d["Id"], "name": d["Name"], "size_bytes": d["CapacityBytes"], "datastore": d["Datastore"]}
+            for d in member["Disks"]
+        ],
+    }
+
+
+def act(session: DeviceSession, verb: str, **body: Any) -> tuple[int, Resource, str]:
+    """Post one of the host's actions. Returns status, body (empty on 204), and the task's address if there is one."""
+    response = session.post(f"{system_uri(session)}/Actions/Oem/Kestrel.{verb}", body)
+    content: Resource = response.dict if response.status != 204 else {}
+    return response.status, content, str(response.getheader("Location") or "")
+
+
+def find_device(session: DeviceSession, serial: str) -> Row | None:
+    """The device with this serial as the host sees it now."""
+    found = next(
+        (m for m in session.members(f"{system_uri(session)}/Oem/Kestrel/Devices") if m["Serial"] == serial), None
+    )
+    return device_row(found) if found else None
+
+
+def find_datastore(session: DeviceSession, serial: str) -> Row | None:
+    """The datastore on the device with this serial, if the host mounts it now."""
+    members = session.members(f"{system_uri(session)}/Oem/Kestrel/Datastores")
+    found = next((m for m in members if m["DeviceSerial"] == serial), None)
+    return _datastore(found) if found else None
+
+
+def find_disk(session: DeviceSession, machine: str, disk: str) -> Row | None:
+    """A machine's disk as the host has it now."""
+    member = session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{machine}")
+    return next((d for d in _machine(member)["disks"] if d["identity"] == disk), None)
+
+
+def find_interface(session: DeviceSession, name: str) -> Row:
+    """A storage interface as it is now."""
+    return _port(session.get(f"{system_uri(session)}/EthernetInterfaces/{name}"))

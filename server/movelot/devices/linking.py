@@ -1,0 +1,102 @@
+"""Linking a device: show its certificate, pin it once a person has compared the fingerprint, prove the account."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from movelot.devices.certificate import Shown, shown_by
+from movelot.devices.errors import DeviceError
+from movelot.devices.reading import reread
+from movelot.devices.sealing import seal
+from movelot.devices.session import DeviceSession
+from movelot.inventory.models import Device
+from movelot.problems import Problem
+
+UNCHANGED = "No device was linked."
+
+
+def clean_address(text: str) -> str:
+    """An address as https://host:port. Raises Problem for anything else."""
+    parts = urlsplit(text.strip() if "://" in text else f"https://{text.strip()}")
+    try:
+        port = parts.port
+    except ValueError:
+        port = -1
+    if parts.scheme != "https" or not parts.hostname or port == -1 or parts.path.strip("/"):
+        raise Problem(
+            422,
+            "address_unreadable",
+            f"“{text.strip()}” is not an address of a device.",
+            UNCHANGED,
+            "Write https://address:port.",
+        )
+    return f"https://{parts.hostname}:{port or 443}"
+
+
+def probe(address: str) -> Shown:
+    """The certificate that the device at ``address`` shows. Raises Problem when nothing answers."""
+    try:
+        return shown_by(clean_address(address))
+    except DeviceError as error:
+        raise Problem(
+            502, error.code, error.message, UNCHANGED, "Check address, port and the network between."
+        ) from error
+
+
+def link(address: str, user: str, password: str, fingerprint: str) -> Device:
+    """Pin the certificate if it has the ``fingerprint`` that was compared, prove the account, read, and keep the link."""
+    url, shown = clean_address(address), probe(address)
+    if shown.fingerprint != fingerprint.strip().upper():
+        raise Problem(
+            409,
+            "fingerprint_differs",
+            "The device shows another certificate than the one compared.",
+            f"Compared {fingerprint}; shown {shown.fingerprint}. {UNCHANGED}",
+            "Compare the fingerprint again, at the device itself.",
+        )
+    if Device.objects.filter(url=url).exists():
+        raise Problem(
+            409, "linked_already", f"A device at {url} is linked already.", UNCHANGED, "Open it under Devices."
+        )
+    session = DeviceSession(url, url, user, password, shown.fingerprint, shown.pem)
+    try:
+        root = session.get("/redfish/v1")
+    except DeviceError as error:
+        raise Problem(502, error.code, error.message, UNCHANGED, "Check the account and try again.") from error
+    kind = Device.Kind.ARRAY if "Storage" in root else Device.Kind.HOST if "Systems" in root else None
+    if kind is None:
+        raise Problem(
+            422,
+            "kind_unknown",
+            "This device is neither an array nor a hypervisor host.",
+            UNCHANGED,
+            "Check the address.",
+        )
+    device = Device.objects.create(
+        name=root["Name"],
+        kind=kind,
+        url=url,
+        user=user,
+        sealed_password=seal(password),
+        certificate_pem=shown.pem,
+        fingerprint=shown.fingerprint,
+    )
+    reread([device])
+    return device
+
+
+def pin_again(device: Device, fingerprint: str) -> None:
+    """Trust the certificate the device shows now, once its fingerprint was compared; then read the device."""
+    shown = probe(device.url)
+    if shown.fingerprint != fingerprint.strip().upper():
+        raise Problem(
+            409,
+            "fingerprint_differs",
+            "The device shows another certificate than the one compared.",
+            f"Shown {shown.fingerprint}. The old pin stays.",
+            "Compare the fingerprint again, at the device itself.",
+        )
+    device.certificate_pem, device.fingerprint = shown.pem, shown.fingerprint
+    device.state, device.detail = Device.State.LINKED, ""
+    device.save()
+    reread([device])

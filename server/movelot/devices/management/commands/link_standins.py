@@ -1,0 +1,30 @@
+"""Links the stand-ins that are listed in a file of JSON cards, comparing each certificate with the card's own copy."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandParser
+
+from movelot.devices.certificate import fingerprint_of
+from movelot.devices.linking import link
+from movelot.devices.reading import collect, reread
+from movelot.inventory.models import Device
+
+
+class Command(BaseCommand):
+    help = "Link the stand-ins listed in FILE and read them; those linked already are read again."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("file", type=Path)
+
+    def handle(self, *_args: Any, file: Path, **_options: Any) -> None:
+        for card in json.loads(file.read_text()):
+            if not Device.objects.filter(url=card["url"]).exists():
+                pem = Path(card["certificate"]).read_text()
+                link(card["url"], card["user"], card["password"], fingerprint_of(pem))
+        failed = reread(Device.objects.all())
+        for error in failed.values():
+            self.stderr.write(error.message)
+        count = collect(Device.objects.filter(state=Device.State.LINKED))
+        self.stdout.write(f"{Device.objects.count()} devices linked, {count} samples collected")

@@ -1,0 +1,132 @@
+"""Taking readings and telemetry of linked devices."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+
+from django.conf import settings
+from django.utils.timezone import now
+
+from movelot.devices.array import read_array
+from movelot.devices.errors import CertificateChanged, DeviceError, DeviceRefused
+from movelot.devices.host import read_host
+from movelot.devices.session import DeviceSession, Resource, session_with
+from movelot.inventory.models import Device
+from movelot.inventory.readings import ArrayReading, HostReading
+from movelot.inventory.store import changed, store_reading
+from movelot.inventory.telemetry import DiskSample, PoolSample, UseSample, add_samples, learn
+
+log = logging.getLogger(__name__)
+REPORTS = "/redfish/v1/TelemetryService/MetricReports"
+Answer = tuple[ArrayReading | HostReading, float]
+
+
+def _ask(session: DeviceSession, kind: str) -> Answer:
+    start = time.perf_counter()
+    reading = read_array(session) if kind == Device.Kind.ARRAY else read_host(session)
+    return reading, time.perf_counter() - start
+
+
+def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
+    """Read ``devices`` side by side and store what they say, arrays first. Returns the error of each that failed.
+
+    A device that fails keeps its last reading; its row says why it could not be read.
+    """
+    chosen = sorted(devices, key=lambda device: (device.kind, device.name))
+    failed: dict[str, DeviceError] = {}
+    with ThreadPoolExecutor(max_workers=8) as threads:
+        # Sessions are looked up here, as the threads must not touch the database.
+        jobs = [(device, threads.submit(_ask, session_with(device), device.kind)) for device in chosen]
+        for device, job in jobs:
+            try:
+                reading, seconds = job.result()
+            except DeviceError as error:
+                failed[device.name] = error
+                _mark(device, error)
+            else:
+                store_reading(device, reading, now(), seconds)
+    return failed
+
+
+def _mark(device: Device, error: DeviceError) -> None:
+    state = Device.State.AWAY
+    if isinstance(error, DeviceRefused):
+        state = Device.State.REFUSED
+    elif isinstance(error, CertificateChanged):
+        state = Device.State.CERTIFICATE
+    if (device.state, device.detail) != (state, error.message[:300]):
+        log.warning("%s: %s", device.name, error.message)
+        Device.objects.filter(pk=device.pk).update(state=state, detail=error.message[:300])
+        changed()
+
+
+def collect(devices: Iterable[Device]) -> int:
+    """Fetch the metric reports that each device has finished since the last time; learn from them. Returns samples."""
+    count = 0
+    for device in devices:
+        try:
+            count += _collect_one(device)
+        except DeviceError as error:
+            _mark(device, error)
+    if count:
+        learn()
+    return count
+
+
+def _collect_one(device: Device) -> int:
+    session, today = session_with(device), datetime.now(UTC)
+    since = device.telemetry_until or today - timedelta(days=settings.TELEMETRY_DAYS - 1)
+    count = 0
+    latest = since
+    for offset in range((today.date() - since.date()).days + 1):
+        day = (since + timedelta(days=offset)).date()
+        values = session.get(f"{REPORTS}/{day:%Y-%m-%d}")["MetricValues"]
+        fresh = [value for value in values if device.telemetry_until is None or moment(value) > device.telemetry_until]
+        if fresh:
+            count += add_samples(*samples(fresh))
+            latest = max(latest, max(moment(value) for value in fresh))
+    if count:
+        Device.objects.filter(pk=device.pk).update(telemetry_until=latest)
+    return count
+
+
+def moment(value: Resource) -> datetime:
+    return datetime.fromisoformat(value["Timestamp"])
+
+
+def samples(values: list[Resource]) -> tuple[list[DiskSample], list[PoolSample], list[UseSample]]:
+    """Metric values as samples; the three values of a disk's hour become one."""
+    disks: dict[tuple[str, datetime], dict[str, float]] = {}
+    pools: list[PoolSample] = []
+    uses: list[UseSample] = []
+    for value in values:
+        when, subject, number = moment(value), str(value["MetricProperty"]), float(value["MetricValue"])
+        if value["MetricId"] == "ResponseTimeMs":
+            pools.append(PoolSample(subject, when, number))
+        elif value["MetricId"] == "UsedBytes":
+            uses.append(UseSample(subject.rsplit("/", 1)[1], when.date(), int(number)))
+        else:
+            disks.setdefault((subject.rsplit("/", 1)[1], when), {})[value["MetricId"]] = number
+    return (
+        [
+            DiskSample(identity, when, each.get("ReadIops", 0), each.get("WriteIops", 0), each.get("IoKiB", 8))
+            for (identity, when), each in disks.items()
+        ],
+        pools,
+        uses,
+    )
+
+
+def latency_now(array: Device) -> dict[str, float]:
+    """Response time of each of the array's pools at this moment, ms by pool URI."""
+    values = session_with(array).get(f"{REPORTS}/now")["MetricValues"]
+    return {str(v["MetricProperty"]): float(v["MetricValue"]) for v in values if v["MetricId"] == "ResponseTimeMs"}
+
+
+def load_now(host: Device) -> list[DiskSample]:
+    """Load of each disk of the host's machines at this moment."""
+    return samples(session_with(host).get(f"{REPORTS}/now")["MetricValues"])[0]

@@ -1,0 +1,158 @@
+"""A session with one device, through the standards body's Redfish client, over TLS pinned to one certificate."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from typing import Any
+
+import redfish
+import requests
+from django.conf import settings
+from redfish.rest.v1 import (
+    InvalidCredentialsError,
+    RestResponse,
+    RetriesExhaustedError,
+    ServerDownOrUnreachableError,
+    SessionCreationError,
+)
+
+from movelot.devices.certificate import pinned_file, shown_by
+from movelot.devices.errors import (
+    CertificateChanged,
+    DeviceAway,
+    DeviceError,
+    DeviceFault,
+    DeviceGone,
+    DeviceRefused,
+    DeviceStale,
+)
+from movelot.devices.sealing import unseal
+from movelot.inventory.models import Device
+
+Resource = dict[str, Any]
+_sessions: dict[tuple[str, str, str], DeviceSession] = {}
+_guard = threading.Lock()
+
+
+class DeviceSession:
+    """One signed-in connection. Use ``session_with``; a session is safe for one thread at a time and locks itself."""
+
+    def __init__(self, name: str, url: str, user: str, password: str, fingerprint: str, pem: str) -> None:
+        self.name, self.url, self.user, self._password = name, url, user, password
+        self.fingerprint, self._pem = fingerprint, pem
+        self._client: Any = None
+        self._lock = threading.RLock()
+
+    def __repr__(self) -> str:
+        return f"<DeviceSession {self.name} {self.url} {'signed in' if self._client else 'closed'}>"
+
+    def get(self, path: str, **headers: str) -> Resource:
+        """The resource at ``path``. Raises a DeviceError."""
+        body: Resource = self._call("get", path, headers=headers).dict
+        return body
+
+    def members(self, path: str) -> Iterator[Resource]:
+        """All members of a collection, whole, page after page."""
+        next_path: str | None = f"{path}?$expand=."
+        while next_path:
+            body = self.get(next_path)
+            yield from body["Members"]
+            next_path = body.get("Members@odata.nextLink")
+
+    def post(self, path: str, body: Resource) -> RestResponse:
+        return self._call("post", path, body=body)
+
+    def patch(self, path: str, body: Resource, etag: str) -> RestResponse:
+        """Change the resource if it still is what ``etag`` names; DeviceStale otherwise."""
+        return self._call("patch", path, body=body, headers={"If-Match": etag})
+
+    def delete(self, path: str, etag: str = "") -> RestResponse:
+        return self._call("delete", path, headers={"If-Match": etag} if etag else {})
+
+    def _call(self, verb: str, path: str, **more: Any) -> RestResponse:
+        with self._lock:
+            for last in (False, True):
+                response = self._once(verb, path, more)
+                if response.status != 401 or last:
+                    break
+                # The token ran out: sign in anew, once.
+                self._client = None
+        return self._checked(verb, path, response)
+
+    def _once(self, verb: str, path: str, more: dict[str, Any]) -> RestResponse:
+        try:
+            if self._client is None:
+                self._client = self._signed_in()
+            return getattr(self._client, verb)(path, **more)
+        except DeviceError:
+            raise
+        except (InvalidCredentialsError, SessionCreationError) as error:
+            raise DeviceRefused(self.name, f"{self.name} refuses the account {self.user}.") from error
+        except (RetriesExhaustedError, ServerDownOrUnreachableError, requests.RequestException, OSError) as error:
+            self._client = None
+            raise self._unreachable(error) from error
+
+    def _signed_in(self) -> Any:
+        client = redfish.redfish_client(
+            base_url=self.url,
+            username=self.user,
+            password=self._password,
+            cafile=str(pinned_file(self.fingerprint, self._pem)),
+            timeout=settings.DEVICE_TIMEOUT_SECONDS,
+            max_retry=0,
+        )
+        client.login(auth="session")
+        return client
+
+    def _unreachable(self, error: BaseException) -> DeviceError:
+        cause = error.__cause__ or error
+        if isinstance(cause, requests.exceptions.SSLError):
+            try:
+                now = shown_by(self.url).fingerprint
+            except DeviceAway:
+                now = ""
+            if now and now != self.fingerprint:
+                return CertificateChanged(
+                    self.name,
+                    f"{self.name} shows another certificate. Pinned {self.fingerprint}; shown {now}. Nothing was sent to it.",
+                )
+        if isinstance(cause, requests.Timeout):
+            return DeviceAway(self.name, f"{self.name} did not answer within {settings.DEVICE_TIMEOUT_SECONDS:.0f} s.")
+        return DeviceAway(self.name, f"{self.name} does not answer at {self.url}.")
+
+    def _checked(self, verb: str, path: str, response: RestResponse) -> RestResponse:
+        status = response.status
+        if status < 400:
+            return response
+        try:
+            message = str(response.dict["error"]["message"])
+        except (KeyError, TypeError, ValueError):
+            message = f"answered {status}"
+        if status in (401, 403):
+            raise DeviceRefused(self.name, f"{self.name} refuses the account {self.user}.")
+        if status == 404:
+            raise DeviceGone(self.name, message)
+        if status == 412:
+            raise DeviceStale(self.name, message)
+        if status == 503:
+            raise DeviceAway(self.name, f"{self.name} answers that it is unavailable.")
+        raise DeviceFault(self.name, f"{self.name} refused to {verb} {path.rsplit('/', 1)[1]}: {message}")
+
+
+def session_with(device: Device) -> DeviceSession:
+    """The process's session with ``device``; a new one after its address, account or pin changed."""
+    key = (device.url, bytes(device.sealed_password).hex(), device.fingerprint)
+    with _guard:
+        found = _sessions.get(key)
+        if found is None:
+            found = DeviceSession(
+                device.name,
+                device.url,
+                device.user,
+                unseal(device.sealed_password),
+                device.fingerprint,
+                device.certificate_pem,
+            )
+            _sessions[key] = found
+    return found

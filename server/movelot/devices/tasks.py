@@ -1,0 +1,33 @@
+"""Scheduled work: readings, telemetry, pruning."""
+
+from celery import shared_task
+from django.core.cache import cache
+from django.utils.timezone import now
+
+from movelot.devices.reading import collect, reread
+from movelot.inventory.models import Device
+from movelot.inventory.telemetry import prune
+
+TELEMETRY_LOCK_SECONDS = 300
+
+
+@shared_task
+def read_devices() -> None:
+    """A reading of every linked device. One whose certificate changed is left alone until it is pinned again."""
+    reread(Device.objects.exclude(state=Device.State.CERTIFICATE))
+
+
+@shared_task
+def collect_telemetry() -> None:
+    """New metric reports; skipped while another worker collects."""
+    if cache.add("collecting", 1, TELEMETRY_LOCK_SECONDS):
+        try:
+            collect(Device.objects.filter(state=Device.State.LINKED))
+        finally:
+            cache.delete("collecting")
+
+
+@shared_task
+def prune_history() -> None:
+    """Delete samples that are too old to be used."""
+    prune(now())

@@ -1,0 +1,157 @@
+"""A balance group's rows as the arrays that core works on, kept per process until the inventory changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from movelot.inventory.models import BalanceGroup, Datastore, DatastoreDay, Device, Disk, Mount, Pool
+from movelot.inventory.store import inventory_version
+from movelot_core.balance.estate import Estate, State, judge
+from movelot_core.latency import HOURS, ServiceCurve
+
+SLOTS = 2 * HOURS
+WEEKDAY, WEEKEND = slice(0, HOURS), slice(HOURS, SLOTS)
+
+
+@dataclass(frozen=True)
+class GroupEstate:
+    """An estate with the primary keys behind its indices. Hours 0..23 are weekdays, 24..47 weekends."""
+
+    group: BalanceGroup
+    estate: Estate
+    state: State
+    disk_keys: list[int]
+    store_keys: list[int]
+    pool_keys: list[int]
+    machines: list[str]
+    cautious: list[bool]
+    seen_max: list[float]
+
+    def disk_index(self) -> dict[int, int]:
+        return {key: n for n, key in enumerate(self.disk_keys)}
+
+
+def hour_name(slot: int) -> tuple[int, str]:
+    """Hour of day and kind of day of an hour slot."""
+    return slot % HOURS, "weekday" if slot < HOURS else "weekend"
+
+
+def estate_of(group: BalanceGroup) -> GroupEstate:
+    """The estate of ``group`` as last read."""
+    return _estate(group.pk, inventory_version())
+
+
+@lru_cache(maxsize=8)
+def _estate(group_key: int, _version: int) -> GroupEstate:
+    group = BalanceGroup.objects.get(pk=group_key)
+    stores = list(Datastore.objects.filter(group=group).order_by("name", "pk"))
+    pools = list(
+        Pool.objects.filter(volumes__serial__in=[s.serial for s in stores])
+        .distinct()
+        .select_related("device")
+        .order_by("name", "pk")
+    )
+    pool_of_serial = dict(Pool.objects.filter(pk__in=[p.pk for p in pools]).values_list("volumes__serial", "pk"))
+    stores = [store for store in stores if store.serial in pool_of_serial]
+    store_number = {store.pk: n for n, store in enumerate(stores)}
+    pool_number = {pool.pk: n for n, pool in enumerate(pools)}
+    rows = list(
+        Disk.objects.filter(datastore__in=store_number)
+        .order_by("name", "pk")
+        .values_list(
+            "pk",
+            "name",
+            "size_bytes",
+            "datastore_id",
+            "pinned",
+            "weekday_profile",
+            "weekend_profile",
+            "machine__device__cluster_id",
+            "machine__name",
+        )
+    )
+    estate = Estate(
+        disks=tuple(row[1] for row in rows),
+        size_bytes=np.array([row[2] for row in rows], dtype=np.int64),
+        place=np.array([store_number[row[3]] for row in rows], dtype=np.int64),
+        features=_features([(row[5], row[6]) for row in rows])
+        * _coincidence(pools)[[pool_number[pool_of_serial[stores[store_number[row[3]]].serial]] for row in rows]],
+        reach=_reach(stores, [row[7] for row in rows]),
+        pinned=np.array([row[4] for row in rows], dtype=bool),
+        datastores=tuple(store.name for store in stores),
+        capacity_bytes=np.array([store.capacity_bytes for store in stores], dtype=np.int64),
+        other_bytes=np.array([store.other_bytes for store in stores], dtype=np.int64),
+        pool_of=np.array([pool_number[pool_of_serial[store.serial]] for store in stores], dtype=np.int64),
+        pools=tuple(pool.name for pool in pools),
+        curves=tuple(curve_of(pool) for pool in pools),
+        array_of=tuple(pool.device.name for pool in pools),
+        other_load=np.zeros((len(pools), SLOTS)),
+        fill_ceiling=group.fill_ceiling,
+        latency_ceiling_ms=group.latency_ceiling_ms,
+    )
+    return GroupEstate(
+        group=group,
+        estate=estate,
+        state=judge(estate, estate.place),
+        disk_keys=[row[0] for row in rows],
+        store_keys=[store.pk for store in stores],
+        pool_keys=[pool.pk for pool in pools],
+        machines=[row[8] for row in rows],
+        cautious=[pool.fit_cautious for pool in pools],
+        seen_max=[pool.fit_seen_max for pool in pools],
+    )
+
+
+def curve_of(pool: Pool) -> ServiceCurve:
+    return ServiceCurve(pool.curve_l0_ms, pool.curve_x_max, pool.curve_beta, pool.curve_gamma)
+
+
+def _features(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
+    """[4, disks, 48] from stored profiles, all at once."""
+    empty = bytes(3 * HOURS * 4)
+    joined = b"".join((weekday or empty) + (weekend or empty) for weekday, weekend in profiles)
+    raw = np.frombuffer(joined, dtype=np.float32).reshape(len(profiles), 2, 3, HOURS).astype(float)
+    read, write, kib = (raw[:, :, n].reshape(len(profiles), SLOTS) for n in range(3))
+    scale = np.where(kib > 0, (kib - 8.0) / 8.0, 0.0)
+    return np.stack([read, write, read * scale, write * scale])
+
+
+def _coincidence(pools: list[Pool]) -> np.ndarray:
+    """[pools, 48] share of the sum of its disks' peaks that a pool saw at once; 1 where nothing is known."""
+    none = np.ones(SLOTS, dtype=np.float32).tobytes()
+    joined = b"".join(pool.coincidence or none for pool in pools)
+    return np.frombuffer(joined, dtype=np.float32).reshape(len(pools), SLOTS).astype(float)
+
+
+def _reach(stores: list[Datastore], clusters: list[int | None]) -> np.ndarray:
+    """[disks, stores]: a datastore serves a machine when every host of the machine's cluster mounts it."""
+    hosts: dict[int | None, set[int]] = {}
+    for host, cluster in Device.objects.filter(kind=Device.Kind.HOST).values_list("pk", "cluster_id"):
+        hosts.setdefault(cluster, set()).add(host)
+    mounted: dict[int, set[int]] = {}
+    for store, host in Mount.objects.filter(datastore__in=stores).values_list("datastore_id", "host_id"):
+        mounted.setdefault(store, set()).add(host)
+    kinds = sorted(set(clusters), key=str)
+    table = np.array([[hosts.get(c, set()) <= mounted.get(s.pk, set()) for s in stores] for c in kinds], dtype=bool)
+    number = {cluster: n for n, cluster in enumerate(kinds)}
+    return (
+        table.reshape(len(kinds), len(stores))[[number[c] for c in clusters]]
+        if clusters
+        else np.zeros((0, len(stores)), dtype=bool)
+    )
+
+
+def growth_of(stores: list[int]) -> dict[int, tuple[list[float], list[float]]]:
+    """Day numbers and bytes held of each datastore over the last weeks."""
+    found: dict[int, tuple[list[float], list[float]]] = {key: ([], []) for key in stores}
+    for key, day, used in (
+        DatastoreDay.objects.filter(datastore__in=stores)
+        .order_by("day")
+        .values_list("datastore_id", "day", "used_bytes")
+    ):
+        found[key][0].append(float(day.toordinal()))
+        found[key][1].append(float(used))
+    return found

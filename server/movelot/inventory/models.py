@@ -1,0 +1,283 @@
+"""What devices said of themselves, as last read, and what was measured.
+
+Sizes are bytes, times aware UTC, latencies ms, shares 0..1. Rows follow the devices: a thing that a new reading no
+longer names is deleted. ``etag`` is the device's own tag of the resource at ``uri``.
+"""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import F, Q
+
+
+class Cluster(models.Model):
+    """Hosts that may run the same machines."""
+
+    name = models.CharField(max_length=64, unique=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Device(models.Model):
+    """A device link: address, account and pinned certificate, and how the last contact went."""
+
+    class Kind(models.TextChoices):
+        ARRAY = "array"
+        HOST = "host"
+
+    class State(models.TextChoices):
+        LINKED = "linked"
+        AWAY = "away"
+        REFUSED = "refused"
+        CERTIFICATE = "certificate"
+
+    name = models.CharField(max_length=64, unique=True)
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    url = models.URLField(max_length=200, unique=True)
+    user = models.CharField(max_length=64)
+    sealed_password = models.BinaryField(max_length=512)
+    certificate_pem = models.TextField()
+    fingerprint = models.CharField(max_length=95)
+    state = models.CharField(max_length=12, choices=State.choices, default=State.LINKED)
+    detail = models.CharField(max_length=300, blank=True)
+    cluster = models.ForeignKey(Cluster, null=True, on_delete=models.SET_NULL, related_name="devices")
+    initiator = models.CharField(max_length=223, blank=True)
+    copy_bytes_per_second = models.FloatField(default=0)
+    scan_seconds = models.FloatField(default=5)
+    read_at = models.DateTimeField(null=True)
+    digest = models.CharField(max_length=64, blank=True)
+    telemetry_until = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(kind__in=["array", "host"]), name="device_kind_known"),
+            models.CheckConstraint(condition=Q(copy_bytes_per_second__gte=0), name="device_rate_not_negative"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Reading(models.Model):
+    """One reading of a device: when, how long it took, and a digest of all it said (its ETags)."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="readings")
+    taken_at = models.DateTimeField()
+    seconds = models.FloatField()
+    digest = models.CharField(max_length=64)
+    changed = models.BooleanField()
+
+    class Meta:
+        indexes = [models.Index(fields=["device", "-taken_at"])]
+
+
+class OnDevice(models.Model):
+    """Common to all that a device lists under a URI."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="%(class)ss")
+    name = models.CharField(max_length=128)
+    uri = models.CharField(max_length=255)
+    etag = models.CharField(max_length=64, blank=True)
+
+    class Meta:
+        abstract = True
+        constraints = [models.UniqueConstraint(fields=["device", "uri"], name="%(class)s_once_on_device")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Pool(OnDevice):
+    """A pool of an array, with the service curve fitted to it (see core.latency)."""
+
+    capacity_bytes = models.BigIntegerField()
+    allocated_bytes = models.BigIntegerField()
+    subscribed_bytes = models.BigIntegerField()
+    raid = models.CharField(max_length=16, blank=True)
+    media = models.CharField(max_length=16, blank=True)
+    curve_l0_ms = models.FloatField(default=1.0)
+    curve_x_max = models.FloatField(default=1000.0)
+    curve_beta = models.FloatField(default=2.0)
+    curve_gamma = models.FloatField(default=0.1)
+    fit_error_ms = models.FloatField(default=0)
+    fit_samples = models.PositiveIntegerField(default=0)
+    fit_seen_max = models.FloatField(default=0)
+    fit_cautious = models.BooleanField(default=True)
+    # [48] float32: how much of the sum of its disks' peaks the pool ever saw at once; weekday then weekend hours.
+    coincidence = models.BinaryField(max_length=192, default=b"")
+
+    class Meta(OnDevice.Meta):
+        constraints = [
+            *OnDevice.Meta.constraints,
+            models.CheckConstraint(condition=Q(capacity_bytes__gte=0), name="pool_capacity_not_negative"),
+        ]
+
+
+class Portal(OnDevice):
+    """An array's portal; ``network`` is its address with prefix length."""
+
+    controller = models.CharField(max_length=32)
+    network = models.CharField(max_length=64)
+    vlan = models.PositiveIntegerField()
+    up = models.BooleanField()
+
+
+class Initiator(OnDevice):
+    """An initiator that an array knows."""
+
+    iqn = models.CharField(max_length=223)
+
+
+class Volume(OnDevice):
+    """A volume of an array."""
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="volumes")
+    serial = models.CharField(max_length=64, unique=True)
+    size_bytes = models.BigIntegerField()
+    allocated_bytes = models.BigIntegerField()
+    controller = models.CharField(max_length=32)
+    thin = models.BooleanField()
+
+
+class Offer(OnDevice):
+    """Masking: a volume offered to initiators under a LUN number."""
+
+    volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="offers")
+    lun = models.PositiveIntegerField()
+    initiators = models.JSONField(default=list)
+
+
+class HostPort(OnDevice):
+    """A host's storage interface and its uplinks."""
+
+    network = models.CharField(max_length=64)
+    vlan = models.PositiveIntegerField()
+    up = models.BooleanField()
+    active_uplinks = models.JSONField(default=list)
+    standby_uplinks = models.JSONField(default=list)
+
+
+class HostDevice(OnDevice):
+    """A block device as one host sees it, with its paths as [port, portal, access state]."""
+
+    serial = models.CharField(max_length=64, db_index=True)
+    size_bytes = models.BigIntegerField()
+    lun = models.PositiveIntegerField()
+    signature_kind = models.CharField(max_length=32)
+    path_policy = models.CharField(max_length=32)
+    paths = models.JSONField(default=list)
+
+
+class BalanceGroup(models.Model):
+    """Datastores that may trade disks, and the ceilings they are kept under."""
+
+    name = models.CharField(max_length=64, unique=True)
+    cluster = models.OneToOneField(Cluster, on_delete=models.CASCADE, related_name="group")
+    fill_ceiling = models.FloatField(default=0.82)
+    latency_ceiling_ms = models.FloatField(default=9.0)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(fill_ceiling__gt=0, fill_ceiling__lte=1), name="group_fill_is_share"),
+            models.CheckConstraint(condition=Q(latency_ceiling_ms__gt=0), name="group_latency_positive"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Datastore(models.Model):
+    """A datastore, known by its identity on every host that mounts it."""
+
+    identity = models.CharField(max_length=64, unique=True)
+    name = models.CharField(max_length=128)
+    serial = models.CharField(max_length=64, db_index=True)
+    capacity_bytes = models.BigIntegerField()
+    free_bytes = models.BigIntegerField()
+    other_bytes = models.BigIntegerField()
+    group = models.ForeignKey(BalanceGroup, null=True, on_delete=models.SET_NULL, related_name="datastores")
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(free_bytes__lte=F("capacity_bytes")), name="datastore_free_in_capacity")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Mount(models.Model):
+    """A datastore mounted on a host."""
+
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="mounts")
+    host = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="mounts")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["datastore", "host"], name="mounted_once")]
+
+
+class Machine(OnDevice):
+    """A virtual machine on a host."""
+
+    os = models.CharField(max_length=64)
+    address = models.CharField(max_length=64)
+    power = models.CharField(max_length=16)
+
+
+class Disk(models.Model):
+    """A virtual disk; its profiles are [3, 24] float32: read IOPS, write IOPS (95th percentiles) and KiB per I/O."""
+
+    identity = models.CharField(max_length=128, unique=True)
+    name = models.CharField(max_length=128)
+    machine = models.ForeignKey(Machine, on_delete=models.CASCADE, related_name="disks")
+    datastore = models.ForeignKey(Datastore, null=True, on_delete=models.SET_NULL, related_name="disks")
+    size_bytes = models.BigIntegerField()
+    pinned = models.BooleanField(default=False)
+    weekday_profile = models.BinaryField(max_length=288, default=b"")
+    weekend_profile = models.BinaryField(max_length=288, default=b"")
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=Q(size_bytes__gte=0), name="disk_size_not_negative")]
+        indexes = [models.Index(fields=["name"]), models.Index(fields=["size_bytes"])]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class DiskHour(models.Model):
+    """What a disk asked for in an hour, and the pool it lived on then."""
+
+    disk = models.ForeignKey(Disk, on_delete=models.CASCADE, related_name="hours")
+    pool = models.ForeignKey(Pool, null=True, on_delete=models.CASCADE)
+    hour = models.DateTimeField()
+    read_iops = models.FloatField()
+    write_iops = models.FloatField()
+    kib = models.FloatField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["disk", "hour"], name="disk_hour_once")]
+        indexes = [models.Index(fields=["pool", "hour"])]
+
+
+class PoolHour(models.Model):
+    """A pool's response time in an hour, with the summed features of its load (see core.latency.features)."""
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="hours")
+    hour = models.DateTimeField()
+    latency_ms = models.FloatField()
+    features = models.JSONField(null=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["pool", "hour"], name="pool_hour_once")]
+
+
+class DatastoreDay(models.Model):
+    """What a datastore held at the start of a day."""
+
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="days")
+    day = models.DateField()
+    used_bytes = models.BigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["datastore", "day"], name="datastore_day_once")]

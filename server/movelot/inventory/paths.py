@@ -1,0 +1,63 @@
+"""Rows of ports, portals and offers as core's values, and the verdict on every path."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from movelot.inventory import models
+from movelot_core.fabric import HostPort, Offer, PathVerdict, Portal, SinglePoint, compare_paths, single_points
+
+
+@dataclass(frozen=True)
+class PathTable:
+    """Ports and portals as columns and rows of a path board, with a verdict per pair."""
+
+    ports: list[HostPort]
+    portals: list[Portal]
+    paths: list[PathVerdict]
+    points: list[SinglePoint]
+
+
+def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
+    by_host = {host.pk: host for host in hosts}
+    rows = models.HostPort.objects.filter(device__in=by_host).order_by("device__name", "name")
+    return [
+        HostPort(
+            host=by_host[row.device_id].name,
+            name=row.name,
+            address=row.network,
+            vlan=row.vlan,
+            initiator=by_host[row.device_id].initiator,
+            active_uplinks=tuple(row.active_uplinks),
+            standby_uplinks=tuple(row.standby_uplinks),
+            up=row.up,
+        )
+        for row in rows
+    ]
+
+
+def portals_of(array: models.Device) -> list[Portal]:
+    rows = models.Portal.objects.filter(device=array).order_by("name")
+    return [Portal(array.name, row.controller, row.name, row.network, row.vlan, row.up) for row in rows]
+
+
+def expected_table(hosts: list[models.Device], array: models.Device, volume: str) -> PathTable:
+    """Paths that ``hosts`` will have to a volume that ``array`` offers to all of them."""
+    ports, portals = ports_of(hosts), portals_of(array)
+    controllers = sorted({portal.controller for portal in portals})
+    owner = controllers[0] if controllers else ""
+    offer = Offer(volume, owner, frozenset(controllers), frozenset(port.initiator for port in ports))
+    paths = compare_paths(ports, portals, offer, None)
+    return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths))
+
+
+def seen_table(volume: models.Volume, hosts: list[models.Device]) -> PathTable:
+    """Paths of ``hosts`` to ``volume`` as they report them, against what there should be."""
+    ports, portals = ports_of(hosts), portals_of(volume.device)
+    allowed = {iqn for offer in volume.offers.all() for iqn in offer.initiators}
+    offer = Offer(volume.name, volume.controller, frozenset(p.controller for p in portals), frozenset(allowed))
+    devices = models.HostDevice.objects.filter(device__in=hosts, serial=volume.serial).select_related("device")
+    seen = [(row.device.name, port, portal) for row in devices for port, portal, _access in row.paths]
+    paths = compare_paths(ports, portals, offer, seen)
+    return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths))

@@ -1,0 +1,36 @@
+"""A reading of a device as plain values: what the room ``devices`` makes and ``store`` puts into the tables."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+Row = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class ArrayReading:
+    """All an array said. Rows carry the fields of the models of the same name, links as URIs."""
+
+    name: str
+    copy_bytes_per_second: float
+    pools: list[Row]
+    portals: list[Row]
+    initiators: list[Row]
+    volumes: list[Row]
+    offers: list[Row]
+
+
+@dataclass(frozen=True)
+class HostReading:
+    """All a host said; each datastore row is one this host mounts, each machine row holds its disks."""
+
+    name: str
+    cluster: str
+    initiator: str
+    copy_bytes_per_second: float
+    scan_seconds: float
+    ports: list[Row]
+    devices: list[Row]
+    datastores: list[Row]
+    machines: list[Row] = field(default_factory=list)

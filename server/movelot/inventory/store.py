@@ -1,0 +1,153 @@
+"""Puts a reading into the tables: rows follow what the device said, in a handful of statements, in one transaction."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+
+from django.core.cache import cache
+from django.db import models, transaction
+
+from movelot.inventory.models import (
+    BalanceGroup,
+    Cluster,
+    Datastore,
+    Device,
+    Disk,
+    HostDevice,
+    HostPort,
+    Initiator,
+    Machine,
+    Mount,
+    Offer,
+    OnDevice,
+    Pool,
+    Portal,
+    Reading,
+    Volume,
+)
+from movelot.inventory.readings import ArrayReading, HostReading, Row
+
+READINGS_KEPT = 50
+VERSION = "inventory-version"
+
+
+def inventory_version() -> int:
+    """Grows whenever anything a plan rests on has changed; what was computed under an older one is old."""
+    return int(cache.get_or_set(VERSION, 1, None) or 1)
+
+
+def changed() -> None:
+    """Say that the inventory changed."""
+    cache.add(VERSION, 1, None)
+    cache.incr(VERSION)
+
+
+def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at: datetime, seconds: float) -> Reading:
+    """Make the tables say what ``reading`` says; a reading equal to the last one touches only the device's row."""
+    digest = hashlib.sha256(json.dumps(asdict(reading), sort_keys=True).encode()).hexdigest()
+    with transaction.atomic():
+        locked = Device.objects.select_for_update().get(pk=device.pk)
+        is_new = locked.digest != digest
+        if is_new:
+            (_store_array if isinstance(reading, ArrayReading) else _store_host)(locked, reading)  # type: ignore[arg-type]
+        locked.read_at, locked.digest = taken_at, digest
+        locked.state, locked.detail = Device.State.LINKED, ""
+        locked.copy_bytes_per_second = reading.copy_bytes_per_second
+        locked.save()
+        row = Reading.objects.create(device=locked, taken_at=taken_at, seconds=seconds, digest=digest, changed=is_new)
+        old = list(
+            locked.readings.order_by("-taken_at").values_list("pk", flat=True)[READINGS_KEPT : READINGS_KEPT + 20]
+        )
+        Reading.objects.filter(pk__in=old).delete()
+    if is_new:
+        changed()
+    device.refresh_from_db()
+    return row
+
+
+def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[str, int]:
+    """Make ``model``'s rows of ``device`` be ``rows``, known by URI. Returns the primary key of each URI."""
+    manager: models.Manager[Any] = model._default_manager
+    known = {row.uri: row for row in manager.filter(device=device)}
+    fields = sorted(rows[0].keys() - {"uri"}) if rows else []
+    fresh, kept = [], []
+    for row in rows:
+        found = known.pop(row["uri"], None)
+        if found is None:
+            fresh.append(model(device=device, **row))
+            continue
+        if any(getattr(found, name) != row[name] for name in fields):
+            for name in fields:
+                setattr(found, name, row[name])
+            kept.append(found)
+    if known:
+        manager.filter(pk__in=[row.pk for row in known.values()]).delete()
+    manager.bulk_create(fresh, batch_size=500)
+    if kept:
+        manager.bulk_update(kept, fields, batch_size=500)
+    return dict(manager.filter(device=device).values_list("uri", "pk"))
+
+
+def _store_array(device: Device, reading: ArrayReading) -> None:
+    pools = _follow(Pool, device, reading.pools)
+    _follow(Portal, device, reading.portals)
+    _follow(Initiator, device, reading.initiators)
+    volumes = _follow(Volume, device, [_linked(row, "pool", pools) for row in reading.volumes])
+    _follow(Offer, device, [_linked(row, "volume", volumes) for row in reading.offers])
+
+
+def _linked(row: Row, name: str, keys: dict[str, int]) -> Row:
+    """``row`` with its ``<name>_uri`` made a foreign key."""
+    return {**{k: v for k, v in row.items() if k != f"{name}_uri"}, f"{name}_id": keys[row[f"{name}_uri"]]}
+
+
+def _store_host(device: Device, reading: HostReading) -> None:
+    cluster, _ = Cluster.objects.get_or_create(name=reading.cluster)
+    group, _ = BalanceGroup.objects.get_or_create(cluster=cluster, defaults={"name": cluster.name})
+    device.cluster, device.initiator, device.scan_seconds = cluster, reading.initiator, reading.scan_seconds
+    _follow(HostPort, device, reading.ports)
+    _follow(HostDevice, device, reading.devices)
+    stores = _store_datastores(device, group, reading.datastores)
+    machine_rows = [{k: v for k, v in row.items() if k != "disks"} for row in reading.machines]
+    machines = _follow(Machine, device, machine_rows)
+    _store_disks(
+        stores, [(machines[row["uri"]], disk) for row in reading.machines for disk in row["disks"]], machines.values()
+    )
+
+
+def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) -> dict[str, int]:
+    fields = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes")
+    Datastore.objects.bulk_create(
+        [Datastore(group=group, **row) for row in rows],
+        update_conflicts=True,
+        update_fields=[*fields, "group"],
+        batch_size=500,
+    )
+    keys = dict(Datastore.objects.filter(identity__in=[row["identity"] for row in rows]).values_list("identity", "pk"))
+    Mount.objects.filter(host=device).exclude(datastore__in=keys.values()).delete()
+    Mount.objects.bulk_create([Mount(host=device, datastore_id=pk) for pk in keys.values()], ignore_conflicts=True)
+    # A datastore that no host mounts any more is known to nobody.
+    Datastore.objects.filter(mounts=None).delete()
+    return dict(Datastore.objects.values_list("identity", "pk"))
+
+
+def _store_disks(stores: dict[str, int], rows: Sequence[tuple[int, Row]], machines: Iterable[int]) -> None:
+    disks = [
+        Disk(
+            identity=row["identity"],
+            name=row["name"],
+            machine_id=machine,
+            size_bytes=row["size_bytes"],
+            datastore_id=stores.get(row["datastore"]),
+        )
+        for machine, row in rows
+    ]
+    Disk.objects.bulk_create(
+        disks, update_conflicts=True, update_fields=["name", "machine", "size_bytes", "datastore"], batch_size=500
+    )
+    Disk.objects.filter(machine__in=list(machines)).exclude(identity__in=[row["identity"] for _, row in rows]).delete()

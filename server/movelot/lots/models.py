@@ -1,0 +1,102 @@
+"""Lots and their steps."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+from movelot.accounts.models import User
+from movelot.inventory.models import Device
+
+
+class Lot(models.Model):
+    """A batch of steps treated as one change.
+
+    ``form`` holds what a person typed, as typed; ``plan`` what the stage computed from it; ``facts`` what the last
+    check relied on, so that a run can say what has changed since. ``outcome`` is predicted against measured.
+    """
+
+    class State(models.TextChoices):
+        DRAFT = "draft"
+        RUNNING = "running"
+        HALTING = "halting"
+        HALTED = "halted"
+        FAILED = "failed"
+        DONE = "done"
+
+    kind = models.CharField(max_length=16)
+    title = models.CharField(max_length=200)
+    state = models.CharField(max_length=8, choices=State.choices, default=State.DRAFT)
+    form = models.JSONField(default=dict)
+    plan = models.JSONField(default=dict)
+    checks = models.JSONField(default=list)
+    checked_at = models.DateTimeField(null=True)
+    facts = models.JSONField(default=dict)
+    outcome = models.JSONField(default=dict)
+    created_by = models.ForeignKey(User, on_delete=models.PROTECT, related_name="lots")
+    created_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(auto_now=True)
+    started_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+    undoes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(state__in=["draft", "running", "halting", "halted", "failed", "done"]),
+                name="lot_state_known",
+            )
+        ]
+        indexes = [models.Index(fields=["state"])]
+
+    def __str__(self) -> str:
+        return f"Lot {self.pk}: {self.title}"
+
+    @property
+    def active(self) -> bool:
+        return self.state in (self.State.RUNNING, self.State.HALTING)
+
+
+class Step(models.Model):
+    """One action on one device. ``key`` makes a repeat harmless: devices and we know the action by it."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        ABANDONED = "abandoned"
+
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="steps")
+    position = models.PositiveIntegerField()
+    key = models.CharField(max_length=48, unique=True)
+    kind = models.CharField(max_length=32)
+    device = models.ForeignKey(Device, on_delete=models.PROTECT)
+    title = models.CharField(max_length=200)
+    detail = models.CharField(max_length=300, blank=True)
+    params = models.JSONField(default=dict)
+    needs = models.JSONField(default=list)
+    slots = models.JSONField(default=list)
+    estimate_seconds = models.FloatField(default=1)
+    state = models.CharField(max_length=9, choices=State.choices, default=State.WAITING)
+    task_uri = models.CharField(max_length=255, blank=True)
+    done_amount = models.FloatField(default=0)
+    total_amount = models.FloatField(default=0)
+    per_second = models.FloatField(default=0)
+    result = models.JSONField(default=dict)
+    problem = models.JSONField(default=dict)
+    started_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [
+            models.UniqueConstraint(fields=["lot", "position"], name="step_position_once"),
+            models.CheckConstraint(
+                condition=Q(state__in=["waiting", "running", "done", "failed", "abandoned"]), name="step_state_known"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.position}. {self.title} [{self.state}]"

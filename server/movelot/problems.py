@@ -1,0 +1,79 @@
+"""One error shape for the whole API: RFC 9457 problem details.
+
+Problem                what a person can act on; carries a code, a title, a detail and the way on
+CoreError (core)       mapped here to 422
+DRF's own exceptions   mapped here, validation errors field by field
+anything else          500 without a trace; the log has it
+"""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from django.core.exceptions import PermissionDenied
+from django.http import Http404
+from rest_framework import exceptions
+from rest_framework.response import Response
+from rest_framework.views import set_rollback
+
+from movelot_core.errors import CoreError
+
+log = logging.getLogger(__name__)
+
+
+class Problem(Exception):
+    """An error for a person: what happened (``detail``), what stayed as it was, and the way on (``hint``)."""
+
+    def __init__(self, status: int, code: str, title: str, detail: str = "", hint: str = "", **more: Any) -> None:
+        super().__init__(title)
+        self.status, self.code, self.title, self.detail, self.hint, self.more = status, code, title, detail, hint, more
+
+
+def body(status: int, code: str, title: str, detail: str = "", hint: str = "", **more: Any) -> dict[str, Any]:
+    """The problem document. ``type`` is a relative URI made of the code."""
+    return {
+        "type": f"/problems/{code}",
+        "status": status,
+        "code": code,
+        "title": title,
+        "detail": detail,
+        "hint": hint,
+        **more,
+    }
+
+
+def respond(document: dict[str, Any]) -> Response:
+    return Response(document, status=document["status"], content_type="application/problem+json")
+
+
+def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
+    """DRF's hook: any exception of a view as a problem document."""
+    set_rollback()
+    if isinstance(error, Problem):
+        return respond(body(error.status, error.code, error.title, error.detail, error.hint, **error.more))
+    if isinstance(error, CoreError):
+        return respond(body(422, error.code, error.message, hint=error.hint))
+    if isinstance(error, (Http404, exceptions.NotFound)):
+        return respond(
+            body(404, "not_found", "There is no such thing.", hint="It may have been removed; go back and reload.")
+        )
+    if isinstance(error, exceptions.ValidationError):
+        return respond(body(400, "invalid", "The request does not fit.", fields=error.detail))
+    if isinstance(error, (PermissionDenied, exceptions.PermissionDenied)):
+        reason = str(getattr(error, "detail", "")) or "Your role may not do this."
+        return respond(body(403, "not_allowed", reason, hint="Ask somebody whose role allows it."))
+    if isinstance(error, (exceptions.NotAuthenticated, exceptions.AuthenticationFailed)):
+        return respond(body(401, "signed_out", "You are signed out.", hint="Sign in; what you typed is kept."))
+    if isinstance(error, exceptions.APIException):
+        return respond(body(error.status_code, str(error.default_code), str(error.detail)))
+    log.exception("unexpected error")
+    return respond(
+        body(
+            500,
+            "unexpected",
+            "Something went wrong on our side.",
+            "Nothing was changed by this request.",
+            "Try again; if it stays, see the server's log.",
+        )
+    )

@@ -1,0 +1,204 @@
+"""Settings. Everything that differs between machines comes from the environment; docs/operations.md lists it.
+
+Defaults are the safe ones: DEBUG does not exist here, hosts are loopback, cookies are strict.
+"""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from csp.constants import NONE, SELF, UNSAFE_INLINE
+
+ROOT = Path(__file__).resolve().parents[2]
+RUN = Path(os.environ.get("MOVELOT_RUN", ROOT / ".run")).resolve()
+WEB_DIST = ROOT / "web" / "dist"
+
+
+def secret(name: str) -> str:
+    """The content of a key file under RUN, made by scripts/stack.py; empty where none is needed (schema, lint)."""
+    file = RUN / "keys" / name
+    return file.read_text().strip() if file.exists() else ""
+
+
+SECRET_KEY = secret("django") or "only-for-commands-that-serve-nobody"
+DEVICE_SECRET_KEY_FILE = RUN / "keys" / "devices"
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("MOVELOT_HOSTS", "127.0.0.1,localhost").split(",")
+WEB_PORT = int(os.environ.get("MOVELOT_PORT", "8470"))
+CSRF_TRUSTED_ORIGINS = [f"http://{host}:{WEB_PORT}" for host in ALLOWED_HOSTS]
+OVER_TLS = os.environ.get("MOVELOT_TLS") == "1"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.admin",
+    "django.contrib.staticfiles",
+    "rest_framework",
+    "drf_spectacular",
+    "django_filters",
+    "django_celery_beat",
+    "axes",
+    "csp",
+    "movelot.accounts",
+    "movelot.inventory",
+    "movelot.lots",
+    "movelot.devices",
+    "movelot.rounds",
+    "movelot.attach",
+    "movelot.balance",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "movelot.urls"
+WSGI_APPLICATION = "movelot.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [WEB_DIST],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": os.environ.get("MOVELOT_DB_NAME", "movelot"),
+        "USER": "movelot",
+        "PASSWORD": secret("database"),
+        "HOST": "127.0.0.1",
+        "PORT": os.environ.get("MOVELOT_DB_PORT", "13306"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"charset": "utf8mb4", "isolation_level": "read committed"},
+        "TEST": {"CHARSET": "utf8mb4"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+REDIS = f"redis://127.0.0.1:{os.environ.get('MOVELOT_REDIS_PORT', '16379')}/{os.environ.get('MOVELOT_REDIS_DB', '0')}"
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.redis.RedisCache", "LOCATION": REDIS}}
+
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Strict"
+CSRF_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = OVER_TLS
+SESSION_COOKIE_AGE = 12 * 3600
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+# Styles are put into the page by the component library at run time; scripts never are.
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "script-src": [SELF],
+        "style-src": [SELF, UNSAFE_INLINE],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+
+STATIC_URL = "/static/"
+STATIC_ROOT = RUN / "static"
+STATICFILES_DIRS = [("web", WEB_DIST)] if WEB_DIST.exists() else []
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedStaticFilesStorage"},
+}
+
+LANGUAGE_CODE = "en"
+USE_I18N = False
+USE_TZ = True
+TIME_ZONE = "UTC"
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["movelot.accounts.session.SessionSignIn"],
+    "DEFAULT_PERMISSION_CLASSES": ["movelot.accounts.roles.ReadsOrRole"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "DEFAULT_PAGINATION_CLASS": "movelot.inventory.paging.Pages",
+    "DEFAULT_FILTER_BACKENDS": [
+        "django_filters.rest_framework.DjangoFilterBackend",
+        "rest_framework.filters.SearchFilter",
+        "rest_framework.filters.OrderingFilter",
+    ],
+    "PAGE_SIZE": 50,
+    "EXCEPTION_HANDLER": "movelot.problems.handle",
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Move Lot",
+    "VERSION": "0.1.0",
+    "DESCRIPTION": "Readings, findings, plans and lots. Errors are RFC 9457 problem details.",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": True,
+    "COMPONENT_NO_READ_ONLY_REQUIRED": True,
+}
+
+CELERY_BROKER_URL = REDIS
+CELERY_TASK_IGNORE_RESULT = True
+CELERY_TASK_ACKS_LATE = True
+CELERY_WORKER_PREFETCH_MULTIPLIER = 1
+CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+CELERY_BEAT_SCHEDULER = "django_celery_beat.schedulers:DatabaseScheduler"
+CELERY_TIMEZONE = "UTC"
+READING_SECONDS = 20
+CELERY_BEAT_SCHEDULE = {
+    "read devices": {
+        "task": "movelot.devices.tasks.read_devices",
+        "schedule": READING_SECONDS,
+        "options": {"expires": READING_SECONDS},
+    },
+    "collect telemetry": {
+        "task": "movelot.devices.tasks.collect_telemetry",
+        "schedule": 120,
+        "options": {"expires": 100},
+    },
+    "prune history": {"task": "movelot.devices.tasks.prune_history", "schedule": 6 * 3600},
+    "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
+}
+DEVICE_TIMEOUT_SECONDS = float(os.environ.get("MOVELOT_DEVICE_TIMEOUT", "8"))
+READING_STALE_SECONDS = 120
+TELEMETRY_DAYS = 30
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"movelot": {"level": "INFO"}, "redfish": {"level": "CRITICAL"}},
+}

@@ -1,0 +1,8 @@
+"""The web application for gunicorn."""
+
+import os
+
+from django.core.wsgi import get_wsgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "movelot.settings")
+application = get_wsgi_application()
