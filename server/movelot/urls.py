@@ -1,7 +1,56 @@
 """All addresses: the API under /api, the admin for support, and the front end for everything else."""
 
-from django.urls import path
+from django.contrib import admin
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.urls import include, path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+from drf_spectacular.views import SpectacularAPIView
+from rest_framework.routers import SimpleRouter
 
 from movelot.accounts.views import SessionView
+from movelot.attach.views import AttachDraftView
+from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
+from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
+from movelot.inventory.views import DiskList, FindView, TraceView
+from movelot.lots.views import LotViews
+from movelot.problems import body
+from movelot.rounds.views import RoundsView, StatusView
 
-urlpatterns = [path("api/session/", SessionView.as_view())]
+router = SimpleRouter()
+router.register("lots", LotViews, basename="lot")
+
+
+@ensure_csrf_cookie
+def front_end(request: HttpRequest) -> HttpResponse:
+    """The page that carries the front end; it shows its own page for an unknown address."""
+    return render(request, "index.html")
+
+
+def no_such_call(request: HttpRequest) -> JsonResponse:
+    return JsonResponse(
+        body(404, "not_found", "There is no such call.", hint="The API is described at /api/schema/."), status=404
+    )
+
+
+api = [
+    path("schema/", SpectacularAPIView.as_view(), name="schema"),
+    path("session/", SessionView.as_view()),
+    path("status/", StatusView.as_view()),
+    path("rounds/", RoundsView.as_view()),
+    path("devices/", DeviceListView.as_view()),
+    path("devices/probe/", ProbeView.as_view()),
+    path("devices/reread/", RereadView.as_view()),
+    path("devices/<int:pk>/", DeviceView.as_view()),
+    path("disks/", DiskList.as_view()),
+    path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
+    path("find/", FindView.as_view()),
+    path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
+    path("balance/groups/", GroupListView.as_view()),
+    path("balance/groups/<str:name>/", GroupView.as_view()),
+    path("balance/groups/<str:name>/plan/", GroupPlanView.as_view()),
+    path("balance/drafts/<int:pk>/", BalanceDraftView.as_view()),
+    *router.urls,
+    re_path(r".*", no_such_call),
+]
+urlpatterns = [path("api/", include(api)), path("admin/", admin.site.urls), re_path(r"^(?!static/).*$", front_end)]

@@ -42,6 +42,7 @@ class Settings:
     port: int
     control_port: int
     pace: float | None = None
+    quiet: bool = False
 
 
 class Listener:
@@ -219,9 +220,10 @@ async def serve(settings: Settings) -> None:
     site = Site(settings)
     for listener in site.listeners.values():
         await listener.up()
-    for card in site.cards():
-        sys.stdout.write(json.dumps(card) + "\n")
-    sys.stdout.flush()
+    if not settings.quiet:
+        for card in site.cards():
+            sys.stdout.write(json.dumps(card) + "\n")
+        sys.stdout.flush()
     (settings.folder / "devices.json").write_text(json.dumps(site.cards()))
     jobs = [site.pass_time()]
     if settings.control_port:

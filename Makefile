@@ -1,0 +1,29 @@
+# Everything a person runs. Each target sets up what it needs and skips what is there.
+PY := .venv/bin/python
+SETUP := python3 scripts/setup.py
+
+.PHONY: demo demo-reset start standins test lint bench screenshots setup schema
+
+setup:
+	@$(SETUP)
+demo: setup
+	@$(PY) scripts/stack.py demo
+demo-reset: setup
+	@$(PY) scripts/stack.py demo-reset
+start: setup
+	@$(PY) scripts/stack.py start
+standins: setup
+	@$(PY) scripts/stack.py standins
+lint: setup
+	@scripts/lint.sh
+test: setup
+	@scripts/test.sh
+bench: setup
+	@$(PY) scripts/services.py start
+	@PYTHONPATH=core:server:standins:. $(PY) -m bench
+screenshots: setup
+	@$(PY) scripts/services.py start
+	@MOVELOT_SCREENSHOTS=docs/screenshots PYTHONPATH=core:server:standins:. .venv/bin/pytest -q e2e/screenshots.py
+schema: setup
+	@$(PY) server/manage.py spectacular --file server/openapi.yaml --validate
+	@cd web && npm run -s schema

@@ -1,0 +1,183 @@
+"""Starts Move Lot: servers, web, worker, schedule, and for the demo the stand-ins.
+
+usage: stack.py demo | demo-reset | start | standins
+Runs inside .venv, after scripts/setup.py.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import subprocess
+import sys
+import threading
+import time
+import urllib.request
+from pathlib import Path
+
+import services
+from honcho.manager import Manager
+from services import ROOT, RUN, SetupError
+
+WEB_PORT = int(os.environ.get("MOVELOT_PORT", "8470"))
+STANDIN_PORT = int(os.environ.get("MOVELOT_STANDIN_PORT", "9443"))
+STANDIN_FOLDER = Path(os.environ.get("MOVELOT_STANDIN_FOLDER", RUN / "standins"))
+BIN = Path(sys.executable).parent
+READY_SECONDS = 90
+
+
+def environment(**more: str) -> dict[str, str]:
+    """The environment of every process we start."""
+    path = os.pathsep.join(str(ROOT / room) for room in ("core", "server", "standins"))
+    return {
+        **os.environ,
+        "PYTHONPATH": path,
+        "MOVELOT_RUN": str(RUN),
+        "DJANGO_SETTINGS_MODULE": "movelot.settings",
+        "PYTHONUNBUFFERED": "1",
+        "OMP_NUM_THREADS": "1",
+        "OPENBLAS_NUM_THREADS": "1",
+        **more,
+    }
+
+
+def manage(*words: str, quiet: bool = True) -> str:
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "server" / "manage.py"), *words],
+        env=environment(),
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    if done.returncode:
+        raise SetupError(f"{' '.join(words)} failed:\n{(done.stderr or done.stdout).strip()[-1500:]}")
+    if not quiet:
+        print(done.stdout.strip(), flush=True)
+    return done.stdout
+
+
+def prepare() -> None:
+    """Database schema and static files, when the code changed since the last time."""
+    migrations = sorted((ROOT / "server").rglob("migrations/*.py"))
+    built = sorted((ROOT / "web" / "dist").rglob("*"))
+    text = "".join(f"{file}{file.stat().st_size}{file.stat().st_mtime_ns}" for file in [*migrations, *built])
+    stamp, digest = RUN / "stamps" / "prepared", hashlib.sha256(text.encode()).hexdigest()
+    if stamp.exists() and stamp.read_text() == digest and (RUN / "static").exists():
+        return
+    manage("migrate", "--noinput")
+    manage("collectstatic", "--noinput", "--clear")
+    stamp.parent.mkdir(parents=True, exist_ok=True)
+    stamp.write_text(digest)
+
+
+def commands() -> dict[str, str]:
+    """Web, worker and schedule."""
+    return {
+        "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --timeout 60 --log-level warning "
+        f"--chdir {ROOT / 'server'}",
+        "worker": f"{BIN}/celery --app movelot worker --concurrency 3 --loglevel WARNING --without-gossip --without-mingle",
+        "beat": f"{BIN}/celery --app movelot beat --loglevel WARNING --pidfile= ",
+    }
+
+
+def standin_command() -> str:
+    return f"{sys.executable} -m movelot_standins"
+
+
+def _wait_for(url: str) -> None:
+    deadline = time.monotonic() + READY_SECONDS
+    while time.monotonic() < deadline:
+        try:
+            urllib.request.urlopen(url, timeout=2).read()
+        except OSError:
+            time.sleep(0.15)
+        else:
+            return
+    raise SetupError(f"nothing answers at {url} after {READY_SECONDS} s.")
+
+
+def _standins_up(before: float) -> Path:
+    """The stand-ins' cards, once written by this start."""
+    file, deadline = STANDIN_FOLDER / "devices.json", time.monotonic() + READY_SECONDS
+    while not (file.exists() and file.stat().st_mtime >= before):
+        if time.monotonic() > deadline:
+            raise SetupError(f"the stand-ins did not start within {READY_SECONDS} s.")
+        time.sleep(0.1)
+    return file
+
+
+def announce(demo: bool, begun: float) -> None:
+    """Link the stand-ins if this is the demo, then say where to go and as whom."""
+    try:
+        if demo:
+            manage("link_standins", str(_standins_up(begun)))
+        _wait_for(f"http://127.0.0.1:{WEB_PORT}/api/session/")
+    except SystemExit as error:
+        print(error, flush=True)
+        os.kill(os.getpid(), 15)
+        return
+    print(f"\nMove Lot is up after {time.time() - begun:.1f} s at http://127.0.0.1:{WEB_PORT}/", flush=True)
+    people = RUN / "keys" / "people.json"
+    if people.exists():
+        for name, password in json.loads(people.read_text()).items():
+            print(f"  sign in as  {name:12}  {password}", flush=True)
+    print("Ctrl-C stops everything; data and running lots are kept.\n", flush=True)
+
+
+def up(demo: bool) -> None:
+    """Everything up until Ctrl-C."""
+    begun = time.time()
+    services.require_port(WEB_PORT, "the web server", "MOVELOT_PORT")
+    if demo:
+        services.require_port(STANDIN_PORT, "the stand-ins", "MOVELOT_STANDIN_PORT", "127.40.0.10")
+    services.start()
+    prepare()
+    if demo or not (RUN / "keys" / "people.json").exists():
+        manage("add_people")
+    manager = Manager()
+    for name, command in commands().items():
+        manager.add_process(name, command, env=environment(), cwd=str(ROOT / "server"))
+    if demo:
+        manager.add_process(
+            "standins",
+            standin_command(),
+            cwd=str(ROOT),
+            env=environment(
+                MOVELOT_STANDIN_FOLDER=str(STANDIN_FOLDER),
+                MOVELOT_CONTROL_PORT=os.environ.get("MOVELOT_CONTROL_PORT", "9440"),
+                MOVELOT_STANDIN_QUIET="1",
+            ),
+        )
+    threading.Thread(target=announce, args=(demo, begun), daemon=True).start()
+    manager.loop()
+    services.stop()
+    sys.exit(0 if manager.returncode in (0, 130, -2, -15, 143) else 1)
+
+
+def reset() -> None:
+    """Forget the demo's data, keys and stand-ins; installed packages stay."""
+    services.stop()
+    for name in ("mariadb", "redis", "standins", "keys", "static", "pinned"):
+        shutil.rmtree(RUN / name, ignore_errors=True)
+    (RUN / "stamps" / "prepared").unlink(missing_ok=True)
+
+
+def standins() -> None:
+    """The stand-ins alone, in the foreground."""
+    services.check_disk()
+    services.require_port(STANDIN_PORT, "the stand-ins", "MOVELOT_STANDIN_PORT", "127.40.0.10")
+    os.execve(
+        sys.executable,
+        [sys.executable, "-m", "movelot_standins"],
+        environment(MOVELOT_STANDIN_FOLDER=str(STANDIN_FOLDER)),
+    )
+
+
+if __name__ == "__main__":
+    word = sys.argv[1] if len(sys.argv) > 1 else ""
+    if word == "demo-reset":
+        reset()
+        word = "demo"
+    {"demo": lambda: up(True), "start": lambda: up(False), "standins": standins}[word]()

@@ -1,0 +1,12 @@
+"""People in the admin, for support."""
+
+from django.contrib import admin
+from django.contrib.auth.admin import UserAdmin
+
+from movelot.accounts.models import User
+
+
+@admin.register(User)
+class PersonAdmin(UserAdmin):
+    list_display = ("username", "role", "is_active")
+    fieldsets = (*(UserAdmin.fieldsets or ()), ("Role", {"fields": ("role",)}))

@@ -1,0 +1,79 @@
+"""The attach API: drafts of block volumes, computed while they are typed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from movelot.attach.drafting import AttachKind, AttachPlan, Form
+from movelot.lots.actions import set_form
+from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.models import Lot
+
+
+@dataclass
+class AttachForm:
+    """The form as typed; nothing is refused here, what is wrong is said in the plan."""
+
+    cluster: str
+    name: str
+    size: str
+    pool: str
+    fixes: list[str]
+
+
+@dataclass
+class AttachDraft:
+    """A draft of the attach page: the lot, the form as typed, and what it comes to."""
+
+    lot: LotDetail
+    form: AttachForm
+    plan: AttachPlan
+
+
+class AttachDraftSerializer(DataclassSerializer[AttachDraft]):
+    class Meta:
+        dataclass = AttachDraft
+
+
+class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
+    cluster = serializers.CharField(max_length=64, allow_blank=True, default="")
+    name = serializers.CharField(max_length=200, allow_blank=True, default="", trim_whitespace=False)
+    size = serializers.CharField(max_length=200, allow_blank=True, default="", trim_whitespace=False)
+    pool = serializers.CharField(max_length=128, allow_blank=True, default="")
+    fixes = serializers.ListField(child=serializers.CharField(max_length=64), max_length=500, default=list)
+
+
+def draft_of(lot: Lot) -> dict[str, Any]:
+    """The answer for ``lot``; its plan is kept as JSON and has the shape of AttachPlan."""
+    form = Form.of(lot.form)
+    return {
+        "lot": LotDetailSerializer(detail_of(lot)).data,
+        "form": {"cluster": form.cluster, "name": form.name, "size": form.size, "pool": form.pool, "fixes": form.fixes},
+        "plan": lot.plan,
+    }
+
+
+class AttachDraftView(APIView):
+    """One attach draft."""
+
+    def _lot(self, pk: int) -> Lot:
+        return get_object_or_404(Lot, pk=pk, kind=AttachKind.name)
+
+    @extend_schema(responses=AttachDraftSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(draft_of(self._lot(pk)))
+
+    @extend_schema(request=AttachFormSerializer, responses=AttachDraftSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        given = AttachFormSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(draft_of(set_form(self._lot(pk), dict(given.validated_data))))

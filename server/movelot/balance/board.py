@@ -1,0 +1,147 @@
+"""The stack board of a group: datastores as stacks of disks in true size, coloured by heat, and their pools by hour."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from movelot.inventory.estates import WEEKDAY, WEEKEND, GroupEstate, hour_name
+from movelot_core.balance.heat import heat, levels
+
+BLOCKS_PER_DATASTORE = 60
+
+
+@dataclass
+class Block:
+    """A disk; ``heat`` is load per GiB at the pool's peak hour, ``level`` 0 (cool) to 5 (hot)."""
+
+    id: int
+    name: str
+    machine: str
+    size_bytes: int
+    heat: float
+    level: int
+    pinned: bool
+
+
+@dataclass
+class Stack:
+    """A datastore: its largest disks as blocks, the rest together, and what is no disk."""
+
+    id: int
+    name: str
+    pool: int
+    capacity_bytes: int
+    used_bytes: int
+    other_bytes: int
+    room_bytes: int
+    fill: float
+    over: bool
+    disks: int
+    blocks: list[Block]
+    rest_disks: int
+    rest_bytes: int
+
+
+@dataclass
+class BoardPool:
+    """A pool: latency by weekday and weekend hour from its curve, the peak, and how well the curve fits."""
+
+    id: int
+    name: str
+    array: str
+    latency_ms: list[float]
+    weekend_ms: list[float]
+    peak_ms: float
+    peak_hour: int
+    peak_day: str
+    over: bool
+    hours_over: list[int]
+    fit_error_ms: float
+    fit_samples: int
+    cautious: bool
+
+
+@dataclass
+class GroupBoard:
+    """Everything the balance page shows of a group."""
+
+    id: int
+    name: str
+    cluster: str
+    fill_ceiling: float
+    latency_ceiling_ms: float
+    disks: int
+    datastores: list[Stack]
+    pools: list[BoardPool]
+
+
+def board_of(found: GroupEstate, fits: dict[int, tuple[float, int]]) -> GroupBoard:
+    """The board of a group; ``fits`` has error and samples of each pool's curve."""
+    estate, state = found.estate, found.state
+    heats = heat(estate, state)
+    scale = levels(estate, heats)
+    return GroupBoard(
+        id=found.group.pk,
+        name=found.group.name,
+        cluster=found.group.cluster.name,
+        fill_ceiling=estate.fill_ceiling,
+        latency_ceiling_ms=estate.latency_ceiling_ms,
+        disks=len(estate.disks),
+        datastores=[_stack(found, s, heats, scale) for s in range(len(estate.datastores))],
+        pools=[_pool(found, p, *fits.get(found.pool_keys[p], (0.0, 0))) for p in range(len(estate.pools))],
+    )
+
+
+def _stack(found: GroupEstate, s: int, heats: np.ndarray, scale: np.ndarray) -> Stack:
+    estate, state = found.estate, found.state
+    there = np.flatnonzero(estate.place == s)
+    there = there[np.lexsort((there, -estate.size_bytes[there]))]
+    drawn, rest = there[:BLOCKS_PER_DATASTORE], there[BLOCKS_PER_DATASTORE:]
+    return Stack(
+        id=found.store_keys[s],
+        name=estate.datastores[s],
+        pool=found.pool_keys[int(estate.pool_of[s])],
+        capacity_bytes=int(estate.capacity_bytes[s]),
+        used_bytes=int(state.used_bytes[s]),
+        other_bytes=int(estate.other_bytes[s]),
+        room_bytes=int(estate.room_bytes[s]),
+        fill=float(state.fill[s]),
+        over=bool(state.over_fill[s]),
+        disks=len(there),
+        blocks=[
+            Block(
+                found.disk_keys[d],
+                estate.disks[d],
+                found.machines[d],
+                int(estate.size_bytes[d]),
+                round(float(heats[d]), 3),
+                int(scale[d]),
+                bool(estate.pinned[d]),
+            )
+            for d in drawn
+        ],
+        rest_disks=len(rest),
+        rest_bytes=int(estate.size_bytes[rest].sum()),
+    )
+
+
+def _pool(found: GroupEstate, p: int, error: float, samples: int) -> BoardPool:
+    state = found.state
+    hour, day = hour_name(int(state.peak_hour[p]))
+    return BoardPool(
+        id=found.pool_keys[p],
+        name=found.estate.pools[p],
+        array=found.estate.array_of[p],
+        latency_ms=[round(float(v), 3) for v in state.latency_ms[p, WEEKDAY]],
+        weekend_ms=[round(float(v), 3) for v in state.latency_ms[p, WEEKEND]],
+        peak_ms=float(state.peak_ms[p]),
+        peak_hour=hour,
+        peak_day=day,
+        over=bool(state.over_latency[p].any()),
+        hours_over=[int(h) for h in np.flatnonzero(state.over_latency[p, WEEKDAY])],
+        fit_error_ms=error,
+        fit_samples=samples,
+        cautious=found.cautious[p],
+    )

@@ -1,0 +1,207 @@
+"""Balance lots: moves of disks, checked against every Must, measured afterwards beside the prediction."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.db.models import Count
+from django.utils.timezone import now
+
+from movelot.balance.planning import clear_plan, gain_text, moves_of, plan_with, shown
+from movelot.devices.errors import DeviceError
+from movelot.devices.reading import latency_now, load_now
+from movelot.inventory.estates import GroupEstate, curve_of, estate_of
+from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool
+from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
+from movelot.lots.models import Lot
+from movelot.lots.steps.base import StepSpec
+from movelot_core.balance.order import OrderedMove
+from movelot_core.latency import features, load
+from movelot_core.units import format_size
+
+
+class BalanceKind(DraftKind):
+    """Form: group, and moves as [{disk, target}]; without moves the plan of core is taken."""
+
+    name = "balance"
+
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        group = BalanceGroup.objects.filter(name=str(form.get("group", ""))).first()
+        if group is None:
+            return Draft(
+                "Balance", checks=[Check("group is known", STOP, f"There is no group “{form.get('group', '')}”.")]
+            )
+        found = estate_of(group)
+        if form.get("moves") is None:
+            form["moves"] = moves_of(found, clear_plan(group))
+        plan, ordered, impossible = plan_with(found, form["moves"])
+        view = shown(found, plan, ordered, impossible)
+        over = [found.estate.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]
+        over += [found.estate.pools[p] for p in np.flatnonzero(plan.before.over_latency.any(axis=1))]
+        title = f"Clear {' and '.join(over[:3])}" if over and ordered else f"Balance {group.name}"
+        checks = _checks(found, view.clears, view.needed, ordered, impossible)
+        checks += [Check("clears every ceiling", WARN, text) for text in view.unresolved]
+        checks += [
+            Check(
+                "prediction within what was measured",
+                WARN,
+                f"{found.estate.pools[n]} would carry more load than was ever measured; its {pool.peak_ms:.1f} ms is extrapolated.",
+            )
+            for n, pool in enumerate(view.pools)
+            if pool.extrapolated and any(found.estate.pool_of[step.move.target] == n for step in ordered)
+        ]
+        return Draft(title, _steps(found, ordered), asdict(view), checks, _facts(found, ordered))
+
+    def outcome(self, lot: Lot) -> dict[str, Any]:
+        """Fill and latency measured now beside what was predicted for them."""
+        group = BalanceGroup.objects.get(name=lot.plan["group"])
+        stores = {store.pk: store for store in Datastore.objects.filter(group=group)}
+        rows = []
+        for entry in lot.plan["datastores"]:
+            store = stores.get(entry["id"])
+            if store:
+                fill = 1 - store.free_bytes / store.capacity_bytes
+                rows.append(
+                    _row(
+                        "datastore",
+                        store.name,
+                        "fill",
+                        lot.facts.get(f"fill of {store.name}"),
+                        entry["fill"],
+                        fill,
+                        "measured by the last reading",
+                    )
+                )
+        return {"rows": rows + _latency_rows(group)}
+
+
+def _row(
+    kind: str, subject: str, figure: str, before: Any, predicted: float | None, measured: float | None, note: str
+) -> dict[str, Any]:
+    was = float(before.rstrip("%")) / 100 if isinstance(before, str) else before
+    return {
+        "subject_kind": kind,
+        "subject": subject,
+        "figure": figure,
+        "before": was,
+        "predicted": predicted,
+        "measured": measured,
+        "note": note,
+    }
+
+
+def _latency_rows(group: BalanceGroup) -> list[dict[str, Any]]:
+    """Each pool's latency now, beside what its curve predicts for the load its disks have now."""
+    try:
+        measured = {
+            uri: ms
+            for array in Device.objects.filter(kind=Device.Kind.ARRAY, state="linked")
+            for uri, ms in latency_now(array).items()
+        }
+        loads = {
+            s.identity: s
+            for host in Device.objects.filter(cluster=group.cluster, state="linked", kind=Device.Kind.HOST)
+            for s in load_now(host)
+        }
+    except DeviceError as error:
+        return [_row("pool", "", "latency", None, None, None, f"not measured: {error.message}")]
+    rows = []
+    for pool in (
+        Pool.objects.filter(uri__in=measured)
+        .annotate(volume_count=Count("volumes"))
+        .filter(volume_count__gt=0)
+        .order_by("name")
+    ):
+        disks = Disk.objects.filter(datastore__serial__in=pool.volumes.values("serial")).values_list(
+            "identity", flat=True
+        )
+        there = [loads[identity] for identity in disks if identity in loads]
+        sums = features(
+            *(np.array([getattr(s, name) for s in there], dtype=float) for name in ("read_iops", "write_iops", "kib"))
+        )
+        x = float(load(sums.sum(axis=1), curve_of(pool)))
+        note = f"at {now():%H:%M} UTC, for the load of that minute; the peak hour is measured as it comes"
+        rows.append(
+            _row("pool", pool.name, "latency", None, float(curve_of(pool).latency_ms(x)), measured[pool.uri], note)
+        )
+    return rows
+
+
+def _checks(
+    found: GroupEstate, clears: bool, needed: bool, ordered: list[OrderedMove], impossible: list[str]
+) -> list[Check]:
+    checks = [Check("keeps every Must", STOP, text) for text in impossible]
+    if ordered and not impossible:
+        checks.append(Check("space", PASS, "no datastore goes over its fill ceiling that was under it"))
+        checks.append(Check("latency", PASS, "no pool goes over its latency ceiling at any hour that was under it"))
+        checks.append(Check("reach", PASS, "every target is mounted by every host of the machines' cluster"))
+        checks.append(
+            Check("room while copying", PASS, "each copy has room at its target before it starts, in any order of ends")
+        )
+    if ordered and needed:
+        level, text = (
+            (PASS, "every ceiling holds afterwards") if clears else (WARN, "not every ceiling holds afterwards")
+        )
+        checks.append(Check("clears every ceiling", level, text))
+    if any(found.cautious):
+        names = ", ".join(name for name, cautious in zip(found.estate.pools, found.cautious, strict=True) if cautious)
+        checks.append(
+            Check("curves are known", WARN, f"too little load was seen on {names}; a cautious curve is used.")
+        )
+    return checks
+
+
+def _facts(found: GroupEstate, ordered: list[OrderedMove]) -> dict[str, str]:
+    """Fills of the datastores that take part, and where each moved disk is."""
+    estate = found.estate
+    involved = sorted({s for step in ordered for s in (step.move.source, step.move.target)})
+    facts = {f"fill of {estate.datastores[s]}": f"{found.state.fill[s]:.1%}" for s in involved}
+    return facts | {
+        f"place of {estate.disks[step.move.disk]}": estate.datastores[step.move.source]
+        for step in ordered
+        if not step.staging
+    }
+
+
+def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> list[StepSpec]:
+    """A step a move, on the host that runs the machine."""
+    disks = {
+        row[0]: row[1:]
+        for row in Disk.objects.filter(pk__in=[found.disk_keys[step.move.disk] for step in ordered]).values_list(
+            "pk", "identity", "machine__name", "machine__device__name"
+        )
+    }
+    stores = {store.pk: store for store in Datastore.objects.filter(pk__in=found.store_keys)}
+    specs = []
+    for step in ordered:
+        move = step.move
+        identity, machine, host = disks[found.disk_keys[move.disk]]
+        source, target = stores[found.store_keys[move.source]], stores[found.store_keys[move.target]]
+        how = "array copies it" if move.offloaded else "over hosts"
+        why = "; ".join(gain_text(gain) for gain in move.gains[:1])
+        specs.append(
+            StepSpec(
+                "move_disk",
+                host,
+                f"Move {found.estate.disks[move.disk]}",
+                f"{source.name} → {target.name}, {format_size(move.size_bytes)}, {how}; {why}"[:300],
+                {
+                    "disk": identity,
+                    "machine": machine,
+                    "name": found.estate.disks[move.disk],
+                    "size_bytes": move.size_bytes,
+                    "source": source.identity,
+                    "source_name": source.name,
+                    "source_serial": source.serial,
+                    "target": target.identity,
+                    "target_name": target.name,
+                    "target_serial": target.serial,
+                },
+                step.needs,
+                (f"datastore {source.name}", f"datastore {target.name}"),
+                step.slot.end - step.slot.start,
+            )
+        )
+    return specs

@@ -1,0 +1,204 @@
+"""Plans for a group: core's *clear*, a person's moves on top, and what both come to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, hour_name
+from movelot.inventory.models import BalanceGroup, Device
+from movelot.inventory.store import inventory_version
+from movelot_core.balance.clear import Gain, Plan, Unresolved, clear, plan_for
+from movelot_core.balance.estate import broken_musts
+from movelot_core.balance.order import CopyRates, OrderedMove, order_moves
+
+FALLBACK_RATE = 100 * 1024**2
+
+
+@dataclass
+class MoveRow:
+    """A move as shown; ``start`` and ``end`` are seconds from the lot's start."""
+
+    disk: int
+    name: str
+    machine: str
+    source: int
+    source_name: str
+    target: int
+    target_name: str
+    size_bytes: int
+    offloaded: bool
+    staging: bool
+    start: float
+    end: float
+    reasons: list[str]
+
+
+@dataclass
+class StoreAfter:
+    """A datastore once the plan ran."""
+
+    id: int
+    used_bytes: int
+    fill: float
+    over: bool
+
+
+@dataclass
+class PoolAfter:
+    """A pool once the plan ran: weekday hours, the peak, and whether that lies beyond what was ever measured."""
+
+    id: int
+    latency_ms: list[float]
+    peak_ms: float
+    peak_hour: int
+    peak_day: str
+    over: bool
+    extrapolated: bool
+
+
+@dataclass
+class BalancePlan:
+    """A plan with its bound, prediction and what stays broken."""
+
+    group: str
+    moves: list[MoveRow]
+    moved_bytes: int
+    bound_bytes: int
+    clears: bool
+    needed: bool
+    makespan_seconds: float
+    datastores: list[StoreAfter]
+    pools: list[PoolAfter]
+    unresolved: list[str]
+    broken: list[str]
+
+
+@lru_cache(maxsize=8)
+def _clear_plan(group_key: int, _version: int) -> Plan:
+    return clear(estate_of(BalanceGroup.objects.get(pk=group_key)).estate)
+
+
+def clear_plan(group: BalanceGroup) -> Plan:
+    """Core's plan for the group as last read; computed once per reading that changed something."""
+    return _clear_plan(group.pk, inventory_version())
+
+
+def moves_of(found: GroupEstate, plan: Plan) -> list[dict[str, int]]:
+    """A plan's moves as a form keeps them."""
+    return [{"disk": found.disk_keys[m.disk], "target": found.store_keys[m.target]} for m in plan.moves]
+
+
+def place_of(found: GroupEstate, moves: list[dict[str, Any]]) -> tuple[np.ndarray, list[str]]:
+    """The placement that a form's moves ask for, and a sentence on each that no longer makes sense."""
+    disks, stores = found.disk_index(), {key: n for n, key in enumerate(found.store_keys)}
+    place, lost = found.estate.place.copy(), []
+    for move in moves:
+        disk, store = disks.get(int(move["disk"])), stores.get(int(move["target"]))
+        if disk is None or store is None:
+            lost.append("A disk or datastore of this plan is no longer there.")
+        else:
+            place[disk] = store
+    return place, lost
+
+
+def rates_of() -> CopyRates:
+    """Copy rates as the devices state them; the slowest host counts for copies over hosts."""
+    offloaded = [
+        d.copy_bytes_per_second for d in Device.objects.filter(kind=Device.Kind.ARRAY) if d.copy_bytes_per_second
+    ]
+    over_hosts = [
+        d.copy_bytes_per_second for d in Device.objects.filter(kind=Device.Kind.HOST) if d.copy_bytes_per_second
+    ]
+    return CopyRates(min(offloaded, default=FALLBACK_RATE), min(over_hosts, default=FALLBACK_RATE))
+
+
+def plan_with(found: GroupEstate, moves: list[dict[str, Any]]) -> tuple[Plan, list[OrderedMove], list[str]]:
+    """The plan that ``moves`` make, its order, and what of it is impossible, in sentences."""
+    place, impossible = place_of(found, moves)
+    plan = plan_for(found.estate, place, clear_plan(found.group).bound_bytes)
+    ordered = order_moves(found.estate, plan.moves, rates_of())
+    impossible += [f"{text[0].upper()}{text[1:]}." for text in broken_musts(found.estate, place)]
+    left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}
+    impossible += [f"No order has room for {found.estate.disks[d]} at every instant." for d in sorted(left_out)]
+    return plan, ordered, impossible
+
+
+def shown(found: GroupEstate, plan: Plan, ordered: list[OrderedMove], impossible: list[str]) -> BalancePlan:
+    """The plan as the page shows it."""
+    estate, after = found.estate, plan.after
+    return BalancePlan(
+        group=found.group.name,
+        moves=[_move_row(found, step) for step in ordered],
+        moved_bytes=sum(step.move.size_bytes for step in ordered),
+        bound_bytes=plan.bound_bytes,
+        clears=after.clear,
+        needed=not plan.before.clear,
+        makespan_seconds=max((step.slot.end for step in ordered), default=0.0),
+        datastores=[
+            StoreAfter(key, int(after.used_bytes[n]), float(after.fill[n]), bool(after.over_fill[n]))
+            for n, key in enumerate(found.store_keys)
+        ],
+        pools=[pool_after(found, plan, n) for n in range(len(estate.pools))],
+        unresolved=[unresolved_text(entry) for entry in plan.unresolved],
+        broken=impossible,
+    )
+
+
+def pool_after(found: GroupEstate, plan: Plan, number: int) -> PoolAfter:
+    state = plan.after
+    hour, day = hour_name(int(state.peak_hour[number]))
+    beyond = float(state.load[number].max()) > found.seen_max[number] * 1.02
+    return PoolAfter(
+        found.pool_keys[number],
+        [round(float(v), 3) for v in state.latency_ms[number, WEEKDAY]],
+        float(state.peak_ms[number]),
+        hour,
+        day,
+        bool(state.over_latency[number].any()),
+        beyond,
+    )
+
+
+def _move_row(found: GroupEstate, step: OrderedMove) -> MoveRow:
+    move, estate = step.move, found.estate
+    return MoveRow(
+        disk=found.disk_keys[move.disk],
+        name=estate.disks[move.disk],
+        machine=found.machines[move.disk],
+        source=found.store_keys[move.source],
+        source_name=estate.datastores[move.source],
+        target=found.store_keys[move.target],
+        target_name=estate.datastores[move.target],
+        size_bytes=move.size_bytes,
+        offloaded=move.offloaded,
+        staging=step.staging,
+        start=step.slot.start,
+        end=step.slot.end,
+        reasons=[gain_text(gain) for gain in move.gains],
+    )
+
+
+def gain_text(gain: Gain) -> str:
+    """What a move is for, by itself."""
+    if gain.kind == "latency":
+        hour, day = hour_name(gain.hour or 0)
+        when = f"{hour:02}:00" if day == "weekday" else f"{hour:02}:00 at weekends"
+        return f"pool {gain.subject} {gain.after - gain.before:+.1f} ms at {when}"
+    return f"{gain.subject} from {gain.before:.0%} to {gain.after:.0%}"
+
+
+def unresolved_text(entry: Unresolved) -> str:
+    """Why a ceiling stays broken."""
+    words = {
+        "unreached": "may not live on a datastore with room, as not every host mounts it",
+        "no_room": "find no room elsewhere",
+        "too_slow": "would make another pool too slow",
+        "pinned": "are pinned",
+    }
+    why = "; ".join(f"{count} disks {words[reason]}" for reason, count in entry.refusals) or "no disk could help"
+    what = "over its fill ceiling" if entry.kind == "fill" else "over its latency ceiling"
+    return f"{entry.subject} stays {what}: {why}."

@@ -1,0 +1,156 @@
+"""The devices API: links, certificates, readings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from movelot.devices.linking import link, pin_again, probe
+from movelot.devices.reading import reread
+from movelot.devices.tasks import collect_telemetry
+from movelot.inventory.models import Device
+from movelot.problems import Problem
+
+
+@dataclass
+class DeviceAnswer:
+    """A linked device; ``detail`` says what is wrong when its state is not linked."""
+
+    id: int
+    name: str
+    kind: str
+    url: str
+    user: str
+    fingerprint: str
+    state: str
+    detail: str
+    cluster: str
+    read_at: datetime | None
+
+
+@dataclass
+class ShownCertificate:
+    """What a device shows before it is trusted."""
+
+    fingerprint: str
+    subject: str
+    not_before: datetime
+    not_after: datetime
+
+
+class DeviceSerializer(DataclassSerializer[DeviceAnswer]):
+    class Meta:
+        dataclass = DeviceAnswer
+
+
+class ShownSerializer(DataclassSerializer[ShownCertificate]):
+    class Meta:
+        dataclass = ShownCertificate
+
+
+class ProbeSerializer(serializers.Serializer[dict[str, str]]):
+    url = serializers.CharField(max_length=200)
+
+
+class LinkSerializer(ProbeSerializer):
+    user = serializers.CharField(max_length=64)
+    password = serializers.CharField(max_length=200, trim_whitespace=False, write_only=True)
+    fingerprint = serializers.CharField(max_length=95)
+
+
+class PinSerializer(serializers.Serializer[dict[str, str]]):
+    fingerprint = serializers.CharField(max_length=95)
+
+
+def answer_of(device: Device) -> DeviceAnswer:
+    return DeviceAnswer(
+        device.pk,
+        device.name,
+        device.kind,
+        device.url,
+        device.user,
+        device.fingerprint,
+        device.state,
+        device.detail,
+        device.cluster.name if device.cluster else "",
+        device.read_at,
+    )
+
+
+def listed() -> list[dict[str, Any]]:
+    devices = Device.objects.select_related("cluster").order_by("kind", "name")
+    return list(DeviceSerializer([answer_of(device) for device in devices], many=True).data)
+
+
+class DeviceListView(APIView):
+    """All device links."""
+
+    @extend_schema(responses=DeviceSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(listed())
+
+    @extend_schema(request=LinkSerializer, responses={201: DeviceSerializer})
+    def post(self, request: Request) -> Response:
+        given = LinkSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        values = given.validated_data
+        device = link(values["url"], values["user"], values["password"], values["fingerprint"])
+        collect_telemetry.delay()
+        return Response(DeviceSerializer(answer_of(device)).data, status.HTTP_201_CREATED)
+
+
+class ProbeView(APIView):
+    """The certificate at an address, for a person to compare."""
+
+    @extend_schema(request=ProbeSerializer, responses=ShownSerializer)
+    def post(self, request: Request) -> Response:
+        given = ProbeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        shown = probe(given.validated_data["url"])
+        return Response(
+            ShownSerializer(ShownCertificate(shown.fingerprint, shown.subject, shown.not_before, shown.not_after)).data
+        )
+
+
+class RereadView(APIView):
+    """A new reading of every device, now."""
+
+    @extend_schema(request=None, responses=DeviceSerializer(many=True))
+    def post(self, request: Request) -> Response:
+        reread(Device.objects.exclude(state=Device.State.CERTIFICATE))
+        return Response(listed())
+
+
+class DeviceView(APIView):
+    """One device link: pin its new certificate, or unlink it."""
+
+    @extend_schema(request=PinSerializer, responses=DeviceSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        given = PinSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        device = get_object_or_404(Device, pk=pk)
+        pin_again(device, given.validated_data["fingerprint"])
+        return Response(DeviceSerializer(answer_of(device)).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, pk: int) -> Response:
+        device = get_object_or_404(Device, pk=pk)
+        if device.step_set.exists():
+            raise Problem(
+                409,
+                "in_history",
+                f"{device.name} is part of lots in the history.",
+                "The link stays.",
+                "Its steps name it; it cannot be unlinked.",
+            )
+        device.delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)

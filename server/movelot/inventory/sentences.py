@@ -1,0 +1,47 @@
+"""Core's reasons as sentences, for checks and boards. Sizes are in TiB, as checks are kept as text."""
+
+from __future__ import annotations
+
+from movelot_core.attach import PoolFit, Reason
+from movelot_core.fabric import Cause
+from movelot_core.units import format_size
+
+CAUSES = {
+    Cause.PORTAL_DOWN: "the array's portal is down",
+    Cause.PORT_DOWN: "{port} has no link",
+    Cause.VLAN: "{port} is on another VLAN than the portal",
+    Cause.NO_UPLINK: "{port} has no active uplink",
+    Cause.TWO_UPLINKS: "{port} has two active uplinks; binding needs exactly one",
+    Cause.STANDBY_UPLINK: "{port} has a standby uplink beside the active one; binding needs exactly one",
+    Cause.MASKED: "the array does not let this host's initiator in",
+    Cause.NOT_RESCANNED: "nothing stands in the way; the host has not rescanned",
+}
+
+
+def cause_text(cause: Cause, port: str) -> str:
+    """Why a path is missing."""
+    return CAUSES[cause].format(port=port)
+
+
+def reason_text(reason: Reason) -> str:
+    """One reason for or against a pool."""
+    figures = reason.figures
+    match reason.code:
+        case "offline":
+            return "the pool is not online"
+        case "unreached":
+            return "no host of the cluster reaches its array"
+        case "no_room":
+            return f"{format_size(figures['free_bytes'])} free, {format_size(figures['size_bytes'])} needed"
+        case "little_left":
+            return f"leaves {format_size(figures['left_bytes'])}"
+        case "slow":
+            return f"{figures['peak_ms']:.1f} ms at its peak hour, ceiling {figures['ceiling_ms']:.0f} ms"
+        case "subscribed":
+            return f"promised {figures['share']:.0%} of its size"
+    raise KeyError(reason.code)
+
+
+def fit_text(fit: PoolFit) -> str:
+    """All reasons of a fit in one line; “fits” when there is none against."""
+    return "; ".join(reason_text(reason) for reason in fit.reasons) or "fits"

@@ -1,0 +1,246 @@
+"""The chain from a disk to its array and back, for any thing on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from django.db.models import Model, Q, Sum
+from django.shortcuts import get_object_or_404
+
+from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Pool, Volume
+from movelot.problems import Problem
+
+NEIGHBOURS_MAX = 60
+
+
+@dataclass
+class Figure:
+    """One figure of a thing: ``unit`` is bytes, ms, share, count or text; numbers stand in ``value``, words in ``text``."""
+
+    label: str
+    unit: str
+    value: float | None
+    text: str
+
+
+@dataclass
+class Link:
+    """A neighbour in the chain: kind and id lead to its own trace."""
+
+    kind: str
+    id: int
+    name: str
+    size_bytes: int | None
+    note: str
+
+
+@dataclass
+class Layer:
+    """All neighbours of one kind; ``more`` counts those not listed."""
+
+    kind: str
+    links: list[Link]
+    more: int
+
+
+@dataclass
+class Trace:
+    """A thing, its figures, and the layers of the chain from virtual machine to array."""
+
+    kind: str
+    id: int
+    name: str
+    figures: list[Figure]
+    layers: list[Layer]
+
+
+def sized(label: str, value: int) -> Figure:
+    return Figure(label, "bytes", float(value), "")
+
+
+def words(label: str, text: str) -> Figure:
+    return Figure(label, "text", None, text)
+
+
+def trace(kind: str, key: int) -> Trace:
+    """The trace of a thing. Raises 404 for an unknown one, Problem for a kind that has no trace."""
+    if kind not in MODELS:
+        raise Problem(404, "kind_unknown", f"There is no trace of a “{kind}”.", hint=f"Kinds are {', '.join(MODELS)}.")
+    thing = get_object_or_404(MODELS[kind], pk=key)
+    layers = []
+    for layer, model in MODELS.items():
+        rows = model._default_manager.filter(RELATION[kind, layer](key)).distinct()
+        count = rows.count()
+        if count:
+            links = [_link(layer, row) for row in rows.order_by("name", "pk")[:NEIGHBOURS_MAX]]
+            layers.append(Layer(layer, links, max(0, count - NEIGHBOURS_MAX)))
+    return Trace(kind, thing.pk, str(thing.name), list(FIGURES[kind](thing)), layers)  # type: ignore[attr-defined]
+
+
+MODELS: dict[str, type[Model]] = {
+    "machine": Machine,
+    "disk": Disk,
+    "host": Device,
+    "datastore": Datastore,
+    "volume": Volume,
+    "pool": Pool,
+    "array": Device,
+}
+
+
+def _stores_of(kind: str, key: int) -> Iterable[int]:
+    """Datastores on the chain of a thing."""
+    way = {
+        "machine": Q(disks__machine=key),
+        "disk": Q(disks=key),
+        "host": Q(mounts__host=key),
+        "datastore": Q(pk=key),
+        "volume": Q(serial__in=Volume.objects.filter(pk=key).values("serial")),
+        "pool": Q(serial__in=Volume.objects.filter(pool=key).values("serial")),
+        "array": Q(serial__in=Volume.objects.filter(device=key).values("serial")),
+    }
+    return Datastore.objects.filter(way[kind]).values("pk")
+
+
+def _relation(kind: str, layer: str) -> Callable[[int], Q]:
+    """Which rows of ``layer`` are on the chain of a ``kind``."""
+
+    def rows(key: int) -> Q:
+        if kind == layer:
+            return Q(pk=key)
+        if kind == "machine" and layer == "disk":
+            return Q(machine=key)
+        if kind == "disk" and layer == "machine":
+            return Q(disks=key)
+        if kind in ("machine", "disk") and layer == "host":
+            return Q(machines=key) if kind == "machine" else Q(machines__disks=key)
+        if kind == "host" and layer in ("machine", "disk"):
+            return Q(device=key) if layer == "machine" else Q(machine__device=key)
+        return _by_array_side(kind, layer, key) or _by_store(layer, _stores_of(kind, key))
+
+    return rows
+
+
+def _by_array_side(kind: str, layer: str, key: int) -> Q | None:
+    """Ways that do not need a datastore: a volume may carry none."""
+    ways = {
+        ("volume", "pool"): Q(volumes=key),
+        ("volume", "array"): Q(volumes=key),
+        ("pool", "volume"): Q(pool=key),
+        ("pool", "array"): Q(pools=key),
+        ("array", "pool"): Q(device=key),
+        ("array", "volume"): Q(device=key),
+    }
+    return ways.get((kind, layer))
+
+
+def _by_store(layer: str, stores: Iterable[int]) -> Q:
+    serials = Datastore.objects.filter(pk__in=stores).values("serial")
+    return {
+        "machine": Q(disks__datastore__in=stores),
+        "disk": Q(datastore__in=stores),
+        "host": Q(mounts__datastore__in=stores),
+        "datastore": Q(pk__in=stores),
+        "volume": Q(serial__in=serials),
+        "pool": Q(volumes__serial__in=serials),
+        "array": Q(volumes__serial__in=serials),
+    }[layer]
+
+
+RELATION = {(kind, layer): _relation(kind, layer) for kind in MODELS for layer in MODELS}
+
+
+def _link(layer: str, row: Model) -> Link:
+    size, note = None, ""
+    match row:
+        case Disk():
+            size = row.size_bytes
+        case Datastore():
+            size, note = row.capacity_bytes, f"{1 - row.free_bytes / max(row.capacity_bytes, 1):.0%} full"
+        case Volume():
+            size, note = row.size_bytes, f"controller {row.controller}"
+        case Pool():
+            size, note = row.capacity_bytes, row.raid
+        case Machine():
+            note = row.os
+        case Device():
+            note = row.state
+    return Link(layer, row.pk, str(row), size, note)
+
+
+def _disk(disk: Disk) -> Iterable[Figure]:
+    yield sized("size", disk.size_bytes)
+    yield words("identity on the host", disk.identity)
+    yield words("pinned", "yes" if disk.pinned else "no")
+
+
+def _machine(machine: Machine) -> Iterable[Figure]:
+    yield words("operating system", machine.os)
+    yield words("address", machine.address)
+    yield words("power", machine.power)
+    yield sized("all disks", machine.disks.aggregate(total=Sum("size_bytes"))["total"] or 0)
+
+
+def _datastore(store: Datastore) -> Iterable[Figure]:
+    yield sized("capacity", store.capacity_bytes)
+    yield sized("free", store.free_bytes)
+    yield Figure("fill", "share", 1 - store.free_bytes / max(store.capacity_bytes, 1), "")
+    yield sized("beside the disks", store.other_bytes)
+    yield words("identity", store.identity)
+
+
+def _volume(volume: Volume) -> Iterable[Figure]:
+    yield sized("size", volume.size_bytes)
+    yield sized("allocated in the pool", volume.allocated_bytes)
+    yield words("serial", volume.serial)
+    yield words("provisioning", "thin" if volume.thin else "thick")
+    luns = sorted({str(offer.lun) for offer in volume.offers.all()})
+    yield words("LUN number", ", ".join(luns) or "offered to nobody")
+    paths = sum(len(row.paths) for row in HostDevice.objects.filter(serial=volume.serial))
+    yield Figure("paths of all hosts", "count", float(paths), "")
+
+
+def _pool(pool: Pool) -> Iterable[Figure]:
+    yield sized("capacity", pool.capacity_bytes)
+    yield sized("allocated", pool.allocated_bytes)
+    yield sized("subscribed", pool.subscribed_bytes)
+    yield words("redundancy", f"{pool.raid} on {pool.media}")
+    yield Figure("idle latency of the curve", "ms", pool.curve_l0_ms, "")
+    yield Figure("typical error of the curve", "ms", pool.fit_error_ms, "")
+    yield Figure("samples", "count", float(pool.fit_samples), "")
+
+
+def _device(device: Device) -> Iterable[Figure]:
+    yield words("address", device.url)
+    yield words("state", device.detail or device.state)
+    yield words("certificate", device.fingerprint)
+    if device.initiator:
+        yield words("initiator", device.initiator)
+
+
+FIGURES: dict[str, Callable[..., Iterable[Figure]]] = {
+    "machine": _machine,
+    "disk": _disk,
+    "host": _device,
+    "datastore": _datastore,
+    "volume": _volume,
+    "pool": _pool,
+    "array": _device,
+}
+
+
+def find(text: str) -> list[Link]:
+    """Things whose name, serial or identity contains ``text``; at most ten a kind, those that begin with it first."""
+    wanted = text.strip()[:64]
+    if not wanted:
+        return []
+    found: list[Link] = []
+    for kind, model in MODELS.items():
+        query = Q(name__icontains=wanted)
+        if kind in ("datastore", "volume"):
+            query |= Q(serial__icontains=wanted)
+        if kind in ("host", "array"):
+            query &= Q(kind=kind)
+        found += [_link(kind, row) for row in model._default_manager.filter(query).order_by("name")[:10]]
+    return sorted(found, key=lambda link: not link.name.lower().startswith(wanted.lower()))

@@ -1,0 +1,179 @@
+"""What people do to lots: check, run, halt, resume, undo, drop. Each returns the lot or raises Problem."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from django.db import transaction
+from django.utils.timezone import now
+
+from movelot.accounts.models import User
+from movelot.devices.reading import reread
+from movelot.inventory.models import Device
+from movelot.lots.drafting import STOP, Check, Draft, DraftKind, changes_since, put_steps, redraft, register
+from movelot.lots.models import Lot, Step
+from movelot.lots.steps import KINDS
+from movelot.lots.steps.base import StepSpec
+from movelot.problems import Problem
+from movelot_core.lots import StepGraph, StepNode, undo_order
+
+State = Lot.State
+
+
+def set_form(lot: Lot, form: dict[str, Any]) -> Lot:
+    """Keep what was typed and compute the lot anew."""
+    lot.form = form
+    return redraft(lot)
+
+
+def check(lot: Lot) -> Lot:
+    """Read the lot's devices anew, then compute and check it on what they say."""
+    reread(Device.objects.filter(step__lot=lot).distinct() if lot.steps.exists() else Device.objects.all())
+    return redraft(lot)
+
+
+def run(lot: Lot) -> Lot:
+    """Check on a fresh reading and start. 409 with the reasons when a check stops or something changed since."""
+    if lot.state == State.DRAFT:
+        before, shown = dict(lot.facts), list(lot.steps.values_list("kind", "params"))
+        lot = check(lot)
+        changed = changes_since(lot, before)
+        if changed and shown != list(lot.steps.values_list("kind", "params")):
+            raise Problem(
+                409,
+                "stale",
+                "The devices changed since this lot was checked.",
+                " ".join(f"{text}." for text in changed),
+                "Look at the plan as it is now, then run it.",
+                changes=changed,
+            )
+        stops = [entry["text"] for entry in lot.checks if entry["level"] == STOP]
+        if stops:
+            raise Problem(
+                409,
+                "check_stops",
+                "A check stops this lot.",
+                " ".join(stops),
+                "Settle it, then run. Nothing was changed.",
+            )
+    return _start(lot, (State.DRAFT, State.HALTED, State.FAILED))
+
+
+def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
+    from movelot.lots.tasks import run_lot
+
+    with transaction.atomic():
+        locked = Lot.objects.select_for_update().get(pk=lot.pk)
+        if locked.state not in allowed:
+            raise Problem(
+                409,
+                "not_startable",
+                f"Lot {lot.pk} is {locked.state}; it cannot be started.",
+                hint="Reload to see where it stands.",
+            )
+        # Steps that failed or were abandoned are tried again: each first looks at the true state on its device.
+        locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
+            state=Step.State.WAITING, problem={}, task_uri="", ended_at=None
+        )
+        locked.state, locked.started_at, locked.ended_at = State.RUNNING, locked.started_at or now(), None
+        locked.save()
+        transaction.on_commit(lambda: run_lot.delay(lot.pk))
+    return locked
+
+
+def halt(lot: Lot) -> Lot:
+    """Begin no more steps; running copies are abandoned safely, short steps finish."""
+    if not Lot.objects.filter(pk=lot.pk, state=State.RUNNING).update(state=State.HALTING):
+        lot.refresh_from_db()
+        raise Problem(409, "not_running", f"Lot {lot.pk} is {lot.state}; only a running lot can be halted.")
+    lot.refresh_from_db()
+    return lot
+
+
+def drop(lot: Lot) -> None:
+    """Delete a draft."""
+    deleted, _ = Lot.objects.filter(pk=lot.pk, state=State.DRAFT).delete()
+    if not deleted:
+        raise Problem(409, "not_a_draft", f"Lot {lot.pk} is {lot.state}; only a draft can be dropped.")
+
+
+def undo(lot: Lot, user: User) -> Lot:
+    """A draft that takes back what the lot did, last step first."""
+    if lot.active or not lot.steps.filter(state=Step.State.DONE).exists():
+        raise Problem(
+            409,
+            "nothing_to_undo",
+            f"Lot {lot.pk} has nothing that can be undone now.",
+            hint="Halt it first if it runs.",
+        )
+    earlier = lot.undone_by.exclude(state=State.DRAFT).first()
+    if earlier:
+        raise Problem(
+            409,
+            "undone_already",
+            f"Lot {lot.pk} was undone by lot {earlier.pk}.",
+            hint=f"Undo lot {earlier.pk} to bring it back.",
+        )
+    draft = lot.undone_by.filter(state=State.DRAFT).first()
+    if draft is None:
+        draft = Lot.objects.create(kind=UndoKind.name, title=f"Undo lot {lot.pk}", created_by=user, undoes=lot)
+    return redraft(draft)
+
+
+class UndoKind(DraftKind):
+    """Lots that undo another: the undos of its done steps, in reverse order, each waiting for those it must follow."""
+
+    name = "undo"
+
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        target = lot.undoes
+        if target is None:
+            raise Problem(422, "nothing_to_undo", "Say which lot to undo.", hint="Open the lot and press Undo.")
+        steps = {str(step.position): step for step in target.steps.select_related("device")}
+        graph = StepGraph(
+            tuple(
+                StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)))
+                for key, s in steps.items()
+            )
+        )
+        done = [key for key, step in steps.items() if step.state == Step.State.DONE]
+        specs: list[StepSpec] = []
+        late: list[StepSpec] = []
+        number: dict[str, tuple[int, ...]] = {}
+        for key in undo_order(graph, done):
+            step = steps[key]
+            spec = KINDS[step.kind].undo(filled(step, steps), step.result)
+            followers = {n for other in done if int(key) in steps[other].needs for n in number.get(other, ())}
+            if spec is None:
+                # Nothing to take back here, but what follows it still comes first.
+                number[key] = tuple(sorted(followers))
+                continue
+            if spec.last:
+                number[key] = tuple(sorted(followers))
+                late.append(_placed(spec, step, ()))
+                continue
+            number[key] = (len(specs),)
+            specs.append(_placed(spec, step, tuple(sorted(followers))))
+        specs += [replace(spec, needs=tuple(range(len(specs)))) for spec in late]
+        facts = {f"step {step.position}": step.state for step in steps.values()}
+        checks = [Check("can be undone", "pass", f"{len(specs)} of {len(done)} done steps have something to take back")]
+        return Draft(f"Undo lot {target.pk}: {target.title}"[:200], specs, {"undoes": target.pk}, checks, facts)
+
+
+def _placed(spec: StepSpec, step: Step, needs: tuple[int, ...]) -> StepSpec:
+    """``spec`` on the device of the step it undoes, as long as that took."""
+    return replace(spec, device=step.device.name, needs=needs, slots=tuple(step.slots), seconds=step.estimate_seconds)
+
+
+def filled(step: Step, steps: dict[str, Step]) -> dict[str, Any]:
+    """The step's params with results of other steps put in where they are named."""
+    return {
+        name: steps[str(value["step"])].result[value["field"]] if isinstance(value, dict) and "step" in value else value
+        for name, value in step.params.items()
+    }
+
+
+register(UndoKind())
+
+__all__ = ["check", "drop", "filled", "halt", "put_steps", "run", "set_form", "undo"]

@@ -1,0 +1,191 @@
+"""What the API says of lots."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from movelot.lots.models import Lot, Step
+from movelot.lots.runner import DATASTORE_LIMIT, LANE_LIMIT
+from movelot_core.lots import StepGraph, StepNode
+
+
+@dataclass
+class StepProblemAnswer:
+    """Why a step stopped or waits."""
+
+    code: str
+    device: str
+    message: str
+    unchanged: str
+    hint: str
+
+
+@dataclass
+class StepAnswer:
+    """A step; planned times are seconds from the lot's start, amounts bytes for copies and seconds otherwise."""
+
+    id: int
+    position: int
+    kind: str
+    device: str
+    title: str
+    detail: str
+    state: str
+    needs: list[int]
+    planned_start: float
+    planned_end: float
+    done_amount: float
+    total_amount: float
+    per_second: float
+    started_at: datetime | None
+    ended_at: datetime | None
+    problem: StepProblemAnswer | None
+
+
+@dataclass
+class CheckAnswer:
+    """A check; level is pass, warn or stop."""
+
+    name: str
+    level: str
+    text: str
+
+
+@dataclass
+class MeasuredRow:
+    """Predicted against measured: fills are shares, latencies ms. ``measured`` is null until it is known."""
+
+    subject_kind: str
+    subject: str
+    figure: str
+    before: float | None
+    predicted: float | None
+    measured: float | None
+    note: str
+
+
+@dataclass
+class LotSummary:
+    """A lot in a list."""
+
+    id: int
+    kind: str
+    title: str
+    state: str
+    created_by: str
+    created_at: datetime
+    started_at: datetime | None
+    ended_at: datetime | None
+    steps: int
+    steps_done: int
+    undoes: int | None
+    undone_by: int | None
+
+
+@dataclass
+class LotDetail:
+    """A lot whole."""
+
+    summary: LotSummary
+    steps: list[StepAnswer]
+    checks: list[CheckAnswer]
+    checked_at: datetime | None
+    estimate_seconds: float
+    seconds_left: float | None
+    outcome: list[MeasuredRow]
+    can_run: bool
+    can_undo: bool
+
+
+class LotSummarySerializer(DataclassSerializer[LotSummary]):
+    class Meta:
+        dataclass = LotSummary
+
+
+class LotDetailSerializer(DataclassSerializer[LotDetail]):
+    class Meta:
+        dataclass = LotDetail
+
+
+def summary_of(lot: Lot, steps: int, done: int, undone_by: int | None) -> LotSummary:
+    return LotSummary(
+        id=lot.pk,
+        kind=lot.kind,
+        title=lot.title,
+        state=lot.state,
+        created_by=lot.created_by.username,
+        created_at=lot.created_at,
+        started_at=lot.started_at,
+        ended_at=lot.ended_at,
+        steps=steps,
+        steps_done=done,
+        undoes=lot.undoes_id,
+        undone_by=undone_by,
+    )
+
+
+def graph_of(steps: list[Step]) -> StepGraph:
+    """The steps as core's graph, with the limits the runner keeps."""
+    nodes = tuple(
+        StepNode(
+            str(s.position), s.device.name, max(s.estimate_seconds, 0.1), frozenset(map(str, s.needs)), tuple(s.slots)
+        )
+        for s in steps
+    )
+    return StepGraph(nodes, {slot: DATASTORE_LIMIT for step in steps for slot in step.slots}, LANE_LIMIT)
+
+
+def detail_of(lot: Lot) -> LotDetail:
+    """A lot with its steps, their planned times, and the time left while it runs."""
+    steps = list(lot.steps.select_related("device"))
+    schedule = graph_of(steps).schedule()
+    done = sum(step.state == Step.State.DONE for step in steps)
+    undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
+    total = max((slot.end for slot in schedule.values()), default=0.0)
+    stops = any(check["level"] == "stop" for check in lot.checks)
+    return LotDetail(
+        summary=summary_of(lot, len(steps), done, undone.pk if undone else None),
+        steps=[_step(step, schedule[str(step.position)].start, schedule[str(step.position)].end) for step in steps],
+        checks=[CheckAnswer(**entry) for entry in lot.checks],
+        checked_at=lot.checked_at,
+        estimate_seconds=total,
+        seconds_left=_seconds_left(steps) if lot.active else None,
+        outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
+        can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
+        can_undo=not lot.active and lot.state != Lot.State.DRAFT and done > 0 and undone is None,
+    )
+
+
+def _step(step: Step, start: float, end: float) -> StepAnswer:
+    return StepAnswer(
+        id=step.pk,
+        position=step.position,
+        kind=step.kind,
+        device=step.device.name,
+        title=step.title,
+        detail=step.detail,
+        state=step.state,
+        needs=step.needs,
+        planned_start=start,
+        planned_end=end,
+        done_amount=step.done_amount,
+        total_amount=step.total_amount,
+        per_second=step.per_second,
+        started_at=step.started_at,
+        ended_at=step.ended_at,
+        problem=StepProblemAnswer(**step.problem) if step.problem else None,
+    )
+
+
+def _seconds_left(steps: list[Step]) -> float:
+    """Makespan of what is left: running copies at the rate they have now, the others as estimated."""
+    left = [step for step in steps if step.state in (Step.State.WAITING, Step.State.RUNNING)]
+    for step in left:
+        if step.state == Step.State.RUNNING and step.per_second > 0:
+            step.estimate_seconds = (step.total_amount - step.done_amount) / step.per_second
+        kept = {other.position for other in left}
+        step.needs = [need for need in step.needs if need in kept]
+    return graph_of(left).makespan_seconds()

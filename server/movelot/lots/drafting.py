@@ -1,0 +1,164 @@
+"""Drafts: what a stage computes from what a person typed, kept as steps; and the checks before a run.
+
+Stages register a DraftKind under the name of their lots, so that this room knows no stage.
+"""
+
+from __future__ import annotations
+
+import secrets
+from abc import ABC, abstractmethod
+from dataclasses import asdict, dataclass, field
+from typing import Any, ClassVar
+
+from django.db import transaction
+from django.utils.timezone import now
+
+from movelot.accounts.models import User
+from movelot.inventory.models import Device
+from movelot.lots.models import Lot, Step
+from movelot.lots.steps.base import StepSpec
+from movelot.problems import Problem
+from movelot_core.lots import StepGraph, StepNode
+
+PASS, WARN, STOP = "pass", "warn", "stop"
+
+
+@dataclass(frozen=True)
+class Check:
+    """One test of a lot before it runs: ``level`` pass, warn or stop, with its reason in a sentence."""
+
+    name: str
+    level: str
+    text: str
+
+
+@dataclass
+class Draft:
+    """What a stage makes of a form: title, steps, what the page shows (``plan``), checks, and the facts relied on."""
+
+    title: str
+    steps: list[StepSpec] = field(default_factory=list)
+    plan: dict[str, Any] = field(default_factory=dict)
+    checks: list[Check] = field(default_factory=list)
+    facts: dict[str, str] = field(default_factory=dict)
+
+
+class DraftKind(ABC):
+    """A kind of lot. ``drafted`` computes from the stored reading; ``outcome`` measures after the run."""
+
+    name: ClassVar[str]
+
+    @abstractmethod
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        """Everything about the lot from its form and the current reading; raises Problem for an impossible form."""
+
+    def outcome(self, lot: Lot) -> dict[str, Any]:
+        """What was predicted beside what is measured now that the lot has ended."""
+        return {}
+
+
+REGISTRY: dict[str, DraftKind] = {}
+
+
+def register(kind: DraftKind) -> None:
+    """Make ``kind`` known; called by each stage when the application starts."""
+    REGISTRY[kind.name] = kind
+
+
+def kind_of(name: str) -> DraftKind:
+    found = REGISTRY.get(name)
+    if found is None:
+        raise Problem(
+            422, "kind_unknown", f"There is no lot of kind “{name}”.", hint=f"Use one of {', '.join(sorted(REGISTRY))}."
+        )
+    return found
+
+
+def new_draft(kind: str, form: dict[str, Any], user: User) -> Lot:
+    """A new lot in draft."""
+    kind_of(kind)
+    with transaction.atomic():
+        lot = Lot.objects.create(kind=kind, title="New lot", form=form, created_by=user)
+        return redraft(lot)
+
+
+def redraft(lot: Lot) -> Lot:
+    """Compute the lot anew from its form and the reading as it is; replaces its steps. Only drafts can be."""
+    draft = kind_of(lot.kind).drafted(lot.form, lot)
+    draft.checks = [*draft.checks, *_common_checks(lot, draft)]
+    with transaction.atomic():
+        locked = Lot.objects.select_for_update().get(pk=lot.pk)
+        if locked.state != Lot.State.DRAFT:
+            raise Problem(
+                409,
+                "not_a_draft",
+                f"Lot {lot.pk} is {locked.state}; only a draft can be changed.",
+                hint="Draft a new lot.",
+            )
+        lot.title, lot.plan, lot.facts, lot.checked_at = draft.title, draft.plan, draft.facts, now()
+        lot.checks = [asdict(check) for check in draft.checks]
+        lot.save()
+        lot.steps.all().delete()
+        put_steps(lot, draft.steps)
+    return lot
+
+
+def put_steps(lot: Lot, specs: list[StepSpec]) -> None:
+    """Store ``specs`` as the lot's steps; the graph is proven to be an order first."""
+    StepGraph(
+        tuple(StepNode(str(n), s.device, s.seconds, frozenset(map(str, s.needs)), s.slots) for n, s in enumerate(specs))
+    )
+    devices = {device.name: device for device in Device.objects.filter(name__in={spec.device for spec in specs})}
+    Step.objects.bulk_create(
+        Step(
+            lot=lot,
+            position=n,
+            key=f"lot-{lot.pk}-{n}-{secrets.token_hex(4)}",
+            kind=spec.kind,
+            device=devices[spec.device],
+            title=spec.title,
+            detail=spec.detail,
+            params=dict(spec.params),
+            needs=list(spec.needs),
+            slots=list(spec.slots),
+            estimate_seconds=spec.seconds,
+            total_amount=float(spec.params.get("size_bytes", 0)) if spec.kind == "move_disk" else 0,
+        )
+        for n, spec in enumerate(specs)
+    )
+
+
+def _common_checks(lot: Lot, draft: Draft) -> list[Check]:
+    """Checks that every lot has: its devices answer, their readings are fresh, no other lot works on them."""
+    names = {spec.device for spec in draft.steps}
+    devices = list(Device.objects.filter(name__in=names))
+    away = [device for device in devices if device.state != Device.State.LINKED]
+    checks = [Check("devices answer", STOP, device.detail or f"{device.name} is {device.state}.") for device in away]
+    if devices and not away:
+        oldest = min((device.read_at for device in devices if device.read_at), default=None)
+        age = f", oldest reading {(now() - oldest).total_seconds():.0f} s ago" if oldest else ""
+        checks.append(Check("devices answer", PASS, f"{len(devices)} devices answer{age}"))
+    busy = (
+        Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING], steps__device__in=devices)
+        .exclude(pk=lot.pk)
+        .distinct()
+        .first()
+    )
+    if busy:
+        checks.append(Check("no other lot", STOP, f"Lot {busy.pk} runs on the same devices. Wait until it has ended."))
+    elif draft.steps:
+        checks.append(Check("no other lot", PASS, "no other lot runs on these devices"))
+    if not draft.steps:
+        checks.append(Check("has steps", STOP, "There is nothing to do yet."))
+    return checks
+
+
+def changes_since(lot: Lot, before: dict[str, str]) -> list[str]:
+    """Sentences on each fact of the last check that is another one now."""
+    facts = {**lot.facts}
+    changed = [
+        f"{name} was {value}, is {facts[name]}"
+        for name, value in before.items()
+        if name in facts and facts[name] != value
+    ]
+    return changed + [f"{name} is no longer there" for name in before if name not in facts]

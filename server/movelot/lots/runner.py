@@ -1,0 +1,224 @@
+"""Runs a lot: one driver per lot, steps side by side where the graph and the limits allow.
+
+The driver keeps every step's state in the database before and after it speaks to a device, so that a worker killed
+at any instant leaves each step waiting, running (its true state can be asked of the device) or done. A named lock
+of the database connection makes sure that a lot has one driver; it goes with the connection, also on SIGKILL.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from django.db import connection
+from django.utils.timezone import now
+
+from movelot.devices.errors import DeviceAway, DeviceError
+from movelot.devices.reading import reread
+from movelot.devices.session import session_with
+from movelot.inventory.models import Device
+from movelot.lots.actions import filled
+from movelot.lots.drafting import kind_of
+from movelot.lots.models import Lot, Step
+from movelot.lots.steps import KINDS
+from movelot.lots.steps.base import Progress, StepProblem, StepRun
+from movelot_core.lots import StepGraph, StepNode
+
+log = logging.getLogger(__name__)
+
+POLL_SECONDS = 0.4
+AWAY_PATIENCE_SECONDS = 30.0
+LANE_LIMIT = 4
+DATASTORE_LIMIT = 2
+THREADS = 8
+
+
+@contextmanager
+def sole_driver(lot_key: int) -> Iterator[bool]:
+    """Whether this connection now is the lot's only driver; held until the block ends or the connection dies."""
+    name = f"{connection.settings_dict['NAME']}-lot-{lot_key}"
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT GET_LOCK(%s, 0)", [name])
+        held = cursor.fetchone()[0] == 1
+        try:
+            yield held
+        finally:
+            if held:
+                cursor.execute("SELECT RELEASE_LOCK(%s)", [name])
+
+
+@dataclass
+class Job:
+    """A call to a device that is under way in a thread."""
+
+    step: Step
+    future: Future[Progress]
+
+
+class Driver:
+    """Drives one lot to its end."""
+
+    def __init__(self, lot: Lot) -> None:
+        self.lot = lot
+        self.steps = {str(step.position): step for step in lot.steps.select_related("device")}
+        self.graph = StepGraph(
+            tuple(
+                StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)), tuple(s.slots))
+                for key, s in self.steps.items()
+            ),
+            {slot: DATASTORE_LIMIT for s in self.steps.values() for slot in s.slots},
+            LANE_LIMIT,
+        )
+        self.jobs: dict[str, Job] = {}
+        self.away_since: dict[str, float] = {}
+        self.stop_asked: set[str] = set()
+
+    def __repr__(self) -> str:
+        return f"<Driver of {self.lot}, {len(self.jobs)} calls under way>"
+
+    def run(self) -> None:
+        """Until nothing runs and nothing more may start; then read the devices and close the lot."""
+        log.info("lot %s: begins with %s steps", self.lot.pk, len(self.steps))
+        with ThreadPoolExecutor(max_workers=THREADS) as threads:
+            while True:
+                self.lot.refresh_from_db()
+                self._collect()
+                self._start(threads)
+                if not self.jobs and not self._running():
+                    break
+                time.sleep(POLL_SECONDS if self.jobs or self._running() else 0)
+        self._close()
+
+    def _keys(self, state: str) -> list[str]:
+        return [key for key, step in self.steps.items() if step.state == state]
+
+    def _running(self) -> list[str]:
+        return self._keys(Step.State.RUNNING)
+
+    @property
+    def _going_on(self) -> bool:
+        """New steps may begin: nobody halted, nothing failed."""
+        return self.lot.state == Lot.State.RUNNING and not self._keys(Step.State.FAILED)
+
+    def _start(self, threads: ThreadPoolExecutor) -> None:
+        for key in self._running():
+            if key not in self.jobs:
+                self._ask(threads, key)
+        if not self._going_on:
+            return
+        for key in self.graph.ready(self._keys(Step.State.DONE), self._running()):
+            step = self.steps[key]
+            step.state, step.started_at = Step.State.RUNNING, step.started_at or now()
+            step.save(update_fields=["state", "started_at"])
+            self._ask(threads, key)
+
+    def _ask(self, threads: ThreadPoolExecutor, key: str) -> None:
+        """Begin, follow or stop a step in a thread; what it needs of the database is fetched here."""
+        step = self.steps[key]
+        kind, run = KINDS[step.kind], self._step_run(step)
+        call: Callable[[], Progress]
+        if self.lot.state == Lot.State.HALTING and run.task_uri and key not in self.stop_asked:
+            self.stop_asked.add(key)
+            call = lambda: (kind.stop(run), kind.follow(run))[1]  # noqa: E731
+        elif run.task_uri:
+            call = lambda: _proven(kind.follow(run), step, run)  # noqa: E731
+        else:
+            call = lambda: _proven(kind.begin(run), step, run)  # noqa: E731
+        self.jobs[key] = Job(step, threads.submit(call))
+
+    def _step_run(self, step: Step) -> StepRun:
+        return StepRun(step.key, filled(step, self.steps), session_with(step.device), step.task_uri, step.result)
+
+    def _collect(self) -> None:
+        for key, job in list(self.jobs.items()):
+            if not job.future.done():
+                continue
+            del self.jobs[key]
+            try:
+                self._progressed(job.step, job.future.result())
+                self.away_since.pop(key, None)
+            except StepProblem as problem:
+                self._stopped(key, job.step, problem)
+            except DeviceAway as error:
+                self._unreachable(key, job.step, error)
+            except DeviceError as error:
+                self._stopped(
+                    key,
+                    job.step,
+                    StepProblem(
+                        error.code,
+                        error.message,
+                        "What was done before this step stays.",
+                        "Settle it on the device, then run the lot on.",
+                    ),
+                )
+
+    def _progressed(self, step: Step, progress: Progress) -> None:
+        step.task_uri, step.result = progress.task_uri, progress.result
+        if progress.work:
+            step.done_amount, step.per_second = progress.work.done, progress.work.per_second
+            step.total_amount = progress.work.total
+        if progress.done:
+            step.state, step.ended_at = Step.State.DONE, now()
+            step.done_amount = step.total_amount
+        step.save()
+
+    def _unreachable(self, key: str, step: Step, error: DeviceAway) -> None:
+        """A device that is away for a moment is asked again: the step's begin finds out what became of the call."""
+        since = self.away_since.setdefault(key, time.monotonic())
+        if time.monotonic() - since > AWAY_PATIENCE_SECONDS or self.lot.state == Lot.State.HALTING:
+            self._stopped(
+                key,
+                step,
+                StepProblem(
+                    error.code,
+                    error.message,
+                    "What the device did last is not known; it is asked when the lot runs on.",
+                    "Bring the device back, then run the lot on.",
+                ),
+            )
+            return
+        step.problem = {
+            "code": error.code,
+            "device": error.device,
+            "message": error.message,
+            "unchanged": "",
+            "hint": "Trying again.",
+        }
+        step.save(update_fields=["problem"])
+
+    def _stopped(self, key: str, step: Step, problem: StepProblem) -> None:
+        abandoned = key in self.stop_asked and problem.code == "work_ended"
+        step.state = Step.State.ABANDONED if abandoned else Step.State.FAILED
+        step.problem = {} if abandoned else problem.document(step.device.name)
+        step.ended_at, step.per_second = now(), 0
+        step.save()
+        if not abandoned:
+            log.warning("lot %s step %s failed: %s", self.lot.pk, step.position, problem.message)
+
+    def _close(self) -> None:
+        """Read the devices again, measure, and set the lot's last state."""
+        reread(Device.objects.filter(step__lot=self.lot).distinct())
+        self.lot.refresh_from_db()
+        done = len(self._keys(Step.State.DONE))
+        if done == len(self.steps):
+            state = Lot.State.DONE
+        elif self._keys(Step.State.FAILED):
+            state = Lot.State.FAILED
+        else:
+            state = Lot.State.HALTED
+        self.lot.outcome = kind_of(self.lot.kind).outcome(self.lot) if state == Lot.State.DONE else {}
+        self.lot.state, self.lot.ended_at = state, now()
+        self.lot.save()
+        log.info("lot %s: %s, %s of %s steps done", self.lot.pk, state, done, len(self.steps))
+
+
+def _proven(progress: Progress, step: Step, run: StepRun) -> Progress:
+    """``progress``, once its effect was verified on the device if it claims to be done."""
+    if progress.done:
+        KINDS[step.kind].verify(StepRun(run.key, run.params, run.session, progress.task_uri, progress.result))
+    return progress

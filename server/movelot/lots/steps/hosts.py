@@ -1,0 +1,222 @@
+"""Steps on a host: scan, format, wipe, mount, unmount, path policy, uplinks of an interface."""
+
+from __future__ import annotations
+
+from movelot.devices import host
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+
+EMPTY = "None"
+
+
+class Scan(StepKind):
+    """Params: serial, present (whether the device has to be there afterwards). Waits for the serial, not for time."""
+
+    name = "scan"
+
+    def begin(self, run: StepRun) -> Progress:
+        if (host.find_device(run.session, run.params["serial"]) is not None) == run.params["present"]:
+            return Progress(True)
+        _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
+        return Progress(False, {}, monitor)
+
+    def verify(self, run: StepRun) -> None:
+        found = host.find_device(run.session, run.params["serial"]) is not None
+        word = "does not see" if run.params["present"] else "still sees"
+        demand(
+            found == run.params["present"],
+            "scan_result",
+            f"After the scan {run.session.name} {word} device {run.params['serial']}.",
+            "The scan changed nothing else.",
+            "Check the paths of this host.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            self.name,
+            "",
+            "Scan again, so that the device goes" if params["present"] else "Scan again",
+            "",
+            {"serial": params["serial"], "present": not params["present"]},
+            last=True,
+        )
+
+
+class FormatDevice(StepKind):
+    """Params: serial, name. Formats only a device that carries nothing. Result: identity."""
+
+    name = "format_device"
+
+    def begin(self, run: StepRun) -> Progress:
+        found = host.find_device(run.session, run.params["serial"])
+        demand(found is not None, "device_missing", f"{run.session.name} does not see device {run.params['serial']}.")
+        # The host repeats its answer for the key that made the datastore, and refuses any other device that is not empty.
+        _status, body, _monitor = host.act(
+            run.session, "Format", Serial=run.params["serial"], Name=run.params["name"], Key=run.key
+        )
+        return Progress(True, {"identity": body["Id"]})
+
+    def verify(self, run: StepRun) -> None:
+        found = host.find_device(run.session, run.params["serial"])
+        demand(
+            found is not None and found["signature_kind"] == "datastore",
+            "not_formatted",
+            "The device carries no datastore.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            WipeDevice.name,
+            "",
+            f"Take the format of {params['name']} off",
+            "only if no disk is on it",
+            {"serial": params["serial"], "name": params["name"]},
+        )
+
+
+class WipeDevice(StepKind):
+    """Params: serial, name. The host refuses while a disk is on the datastore or any host mounts it."""
+
+    name = "wipe_device"
+
+    def begin(self, run: StepRun) -> Progress:
+        host.act(run.session, "Wipe", Serial=run.params["serial"])
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        found = host.find_device(run.session, run.params["serial"])
+        demand(
+            found is None or found["signature_kind"] == EMPTY,
+            "still_formatted",
+            "The device still carries a datastore.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            FormatDevice.name,
+            "",
+            f"Format {params['name']} again",
+            "empty",
+            {key: params[key] for key in ("serial", "name")},
+        )
+
+
+class Mount(StepKind):
+    """Params: serial, name."""
+
+    name = "mount"
+
+    def begin(self, run: StepRun) -> Progress:
+        _status, body, _monitor = host.act(run.session, "Mount", Serial=run.params["serial"])
+        return Progress(True, {"identity": body["Id"]})
+
+    def verify(self, run: StepRun) -> None:
+        found = host.find_datastore(run.session, run.params["serial"])
+        demand(found is not None, "not_mounted", f"{run.session.name} does not list the datastore.")
+        wanted = run.params.get("identity")
+        demand(
+            not wanted or (found or {})["identity"] == wanted,
+            "other_identity",
+            "The host mounted a datastore of another identity.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            Unmount.name, "", f"Unmount {params['name']}", "", {"serial": params["serial"], "name": params["name"]}
+        )
+
+
+class Unmount(StepKind):
+    """Params: serial, name. The host refuses while one of its machines uses the datastore."""
+
+    name = "unmount"
+
+    def begin(self, run: StepRun) -> Progress:
+        if host.find_datastore(run.session, run.params["serial"]) is not None:
+            host.act(run.session, "Unmount", Serial=run.params["serial"])
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        demand(
+            host.find_datastore(run.session, run.params["serial"]) is None,
+            "still_mounted",
+            f"{run.session.name} still mounts it.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            Mount.name, "", f"Mount {params['name']} again", "", {"serial": params["serial"], "name": params["name"]}
+        )
+
+
+class SetPathPolicy(StepKind):
+    """Params: serial, policy. Result: before."""
+
+    name = "set_path_policy"
+
+    def begin(self, run: StepRun) -> Progress:
+        found = host.find_device(run.session, run.params["serial"])
+        demand(found is not None, "device_missing", f"{run.session.name} does not see device {run.params['serial']}.")
+        before = run.result.get("before") or (found or {})["path_policy"]
+        host.act(run.session, "SetPathPolicy", Serial=run.params["serial"], Policy=run.params["policy"])
+        return Progress(True, {"before": before})
+
+    def verify(self, run: StepRun) -> None:
+        found = host.find_device(run.session, run.params["serial"]) or {}
+        demand(
+            found.get("path_policy") == run.params["policy"],
+            "policy_differs",
+            f"The path policy is {found.get('path_policy')}.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec | None:
+        # A device that goes away with the lot takes its policy along.
+        return None
+
+
+class BindUplink(StepKind):
+    """Params: interface, uri, active, standby. Result: the uplinks before."""
+
+    name = "bind_uplink"
+
+    def begin(self, run: StepRun) -> Progress:
+        now = host.find_interface(run.session, run.params["interface"])
+        wanted = (run.params["active"], run.params["standby"])
+        before = run.result or {"active": now["active_uplinks"], "standby": now["standby_uplinks"]}
+        if (now["active_uplinks"], now["standby_uplinks"]) != wanted:
+            body = {"Oem": {"Kestrel": {"ActiveUplinks": wanted[0], "StandbyUplinks": wanted[1]}}}
+            run.session.patch(now["uri"], body, now["etag"])
+        return Progress(True, before)
+
+    def verify(self, run: StepRun) -> None:
+        now = host.find_interface(run.session, run.params["interface"])
+        same = (now["active_uplinks"], now["standby_uplinks"]) == (run.params["active"], run.params["standby"])
+        demand(
+            same,
+            "uplinks_differ",
+            f"{run.params['interface']} has uplinks {now['active_uplinks']}, standby {now['standby_uplinks']}.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            self.name,
+            "",
+            f"Give {params['interface']} its former uplinks back",
+            "",
+            {**params, "active": result["active"], "standby": result["standby"]},
+        )
+
+
+class Rescan(StepKind):
+    """No params. One scan, whatever it finds."""
+
+    name = "rescan"
+
+    def begin(self, run: StepRun) -> Progress:
+        _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
+        return Progress(False, {}, monitor)
+
+    def verify(self, run: StepRun) -> None:
+        """A scan has no effect of its own to prove; that it ended well is what ``follow`` saw."""
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(self.name, "", "Rescan", "", {})

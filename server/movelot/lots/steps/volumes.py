@@ -1,0 +1,154 @@
+"""Steps on an array: make and delete a volume, offer it to initiators and withdraw it."""
+
+from __future__ import annotations
+
+from movelot.devices import array
+from movelot.devices.errors import DeviceGone
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot_core.units import format_size
+
+
+class CreateVolume(StepKind):
+    """Params: name, size_bytes, pool_uri. Result: uri, serial."""
+
+    name = "create_volume"
+
+    def begin(self, run: StepRun) -> Progress:
+        found = array.find_volume(run.session, run.params["name"])
+        if found:
+            row, description = found
+            demand(
+                description == run.key,
+                "name_taken",
+                f"A volume named {run.params['name']} exists already and is not ours.",
+                hint="Choose another name.",
+            )
+        else:
+            row = array.create_volume(
+                run.session, run.params["name"], run.params["size_bytes"], run.params["pool_uri"], run.key
+            )
+        return Progress(True, {"uri": row["uri"], "serial": row["serial"]})
+
+    def verify(self, run: StepRun) -> None:
+        row = array.volume_row(run.session.get(run.result["uri"]))
+        demand(
+            row["size_bytes"] == run.params["size_bytes"],
+            "size_differs",
+            f"The volume is {format_size(row['size_bytes'])}, not {format_size(run.params['size_bytes'])}.",
+            "The volume stays.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            DeleteVolume.name,
+            "",
+            f"Delete volume {params['name']}",
+            "only if it is empty and offered to nobody",
+            {
+                "uri": result["uri"],
+                "name": params["name"],
+                "size_bytes": params["size_bytes"],
+                "pool_uri": params["pool_uri"],
+            },
+        )
+
+
+class DeleteVolume(StepKind):
+    """Params: uri, name (and size_bytes, pool_uri, to make it again)."""
+
+    name = "delete_volume"
+
+    def begin(self, run: StepRun) -> Progress:
+        try:
+            current = run.session.get(run.params["uri"])
+        except DeviceGone:
+            return Progress(True)
+        demand(
+            current["Name"] == run.params["name"],
+            "other_volume",
+            f"{run.params['uri']} is now volume {current['Name']}.",
+        )
+        demand(
+            not array.offers_of(run.session, run.params["uri"]),
+            "still_offered",
+            f"Volume {run.params['name']} is still offered to initiators.",
+        )
+        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        demand(
+            array.find_volume(run.session, run.params["name"]) is None,
+            "still_there",
+            f"Volume {run.params['name']} is still there.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            CreateVolume.name,
+            "",
+            f"Create volume {params['name']} again",
+            "empty",
+            {key: params[key] for key in ("name", "size_bytes", "pool_uri")},
+        )
+
+
+class OfferVolume(StepKind):
+    """Params: volume_uri, initiator_uris, lun. Result: uri."""
+
+    name = "offer_volume"
+
+    def begin(self, run: StepRun) -> Progress:
+        wanted = sorted(run.params["initiator_uris"])
+        for offer in array.offers_of(run.session, run.params["volume_uri"]):
+            ends = sorted(end["@odata.id"] for end in offer["Links"]["InitiatorEndpoints"])
+            same = ends == wanted and offer["VolumeInfo"][0]["LUN"] == run.params["lun"]
+            demand(
+                same,
+                "offered_otherwise",
+                "The volume is offered already, to other initiators or under another LUN number.",
+            )
+            return Progress(True, {"uri": offer["@odata.id"]})
+        made = array.offer_volume(run.session, run.params["volume_uri"], wanted, run.params["lun"])
+        return Progress(True, {"uri": made["@odata.id"]})
+
+    def verify(self, run: StepRun) -> None:
+        ends = {end["@odata.id"] for end in run.session.get(run.result["uri"])["Links"]["InitiatorEndpoints"]}
+        missing = set(run.params["initiator_uris"]) - ends
+        demand(not missing, "not_offered", f"{len(missing)} initiators are not let in.", "The volume stays.")
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            WithdrawVolume.name,
+            "",
+            "Withdraw the volume from its initiators",
+            "",
+            {"uri": result["uri"], **{key: params[key] for key in ("volume_uri", "initiator_uris", "lun")}},
+        )
+
+
+class WithdrawVolume(StepKind):
+    """Params: uri of the connection (and volume_uri, initiator_uris, lun, to offer it again)."""
+
+    name = "withdraw_volume"
+
+    def begin(self, run: StepRun) -> Progress:
+        try:
+            current = run.session.get(run.params["uri"])
+        except DeviceGone:
+            return Progress(True)
+        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        left = array.offers_of(run.session, run.params["volume_uri"])
+        demand(not left, "still_offered", "The volume is still offered to initiators.")
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            OfferVolume.name,
+            "",
+            "Offer the volume again",
+            "",
+            {key: params[key] for key in ("volume_uri", "initiator_uris", "lun")},
+        )

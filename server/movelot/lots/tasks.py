@@ -1,0 +1,25 @@
+"""Lots in the worker."""
+
+from celery import shared_task
+
+from movelot.lots.models import Lot
+from movelot.lots.runner import Driver, sole_driver
+
+
+@shared_task
+def run_lot(key: int) -> None:
+    """Drive a lot to its end, unless another worker does so already."""
+    with sole_driver(key) as alone:
+        lot = Lot.objects.filter(pk=key).first()
+        if alone and lot is not None and lot.active:
+            Driver(lot).run()
+
+
+@shared_task
+def resume_lots() -> None:
+    """Take up lots whose driver died: those marked running that nobody holds."""
+    for key in Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True):
+        with sole_driver(key) as free:
+            pass
+        if free:
+            run_lot.delay(key)

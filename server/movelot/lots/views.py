@@ -1,0 +1,100 @@
+"""The lots API."""
+
+from __future__ import annotations
+
+from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
+from django_filters import rest_framework as filters
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status, viewsets
+from rest_framework.decorators import action
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from movelot.lots import actions
+from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, detail_of, summary_of
+from movelot.lots.drafting import new_draft
+from movelot.lots.models import Lot, Step
+
+
+class LotFilter(filters.FilterSet):
+    state = filters.MultipleChoiceFilter(choices=Lot.State.choices)
+
+    class Meta:
+        model = Lot
+        fields = ["state", "kind"]
+
+
+class NewLotSerializer(serializers.Serializer[dict[str, object]]):
+    """What to draft: a kind, and the form as that kind has it."""
+
+    kind = serializers.CharField(max_length=16)
+    form = serializers.DictField(default=dict)
+
+
+class LotViews(viewsets.GenericViewSet[Lot]):
+    """Lots: drafted, checked, run, verified, undone."""
+
+    queryset = Lot.objects.select_related("created_by")
+    filterset_class = LotFilter
+    search_fields = ["title"]
+    ordering_fields = ["id", "started_at", "ended_at"]
+    serializer_class = LotSummarySerializer
+    lookup_value_regex = r"\d+"
+
+    def get_queryset(self) -> QuerySet[Lot]:
+        undone = Lot.objects.filter(undoes=OuterRef("pk")).exclude(state=Lot.State.DRAFT).values("pk")[:1]
+        return (
+            super()
+            .get_queryset()
+            .annotate(
+                step_count=Count("steps"),
+                done_count=Count("steps", filter=Q(steps__state=Step.State.DONE)),
+                undone_by_pk=Subquery(undone),
+            )
+        )
+
+    @extend_schema(responses=LotSummarySerializer(many=True))
+    def list(self, request: Request) -> Response:
+        page = self.paginate_queryset(self.filter_queryset(self.get_queryset())) or []
+        rows = [summary_of(lot, lot.step_count, lot.done_count, lot.undone_by_pk) for lot in page]  # type: ignore[attr-defined]
+        return self.get_paginated_response(LotSummarySerializer(rows, many=True).data)
+
+    @extend_schema(request=NewLotSerializer, responses={201: LotDetailSerializer})
+    def create(self, request: Request) -> Response:
+        given = NewLotSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        lot = new_draft(given.validated_data["kind"], given.validated_data["form"], request.user)
+        return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
+
+    @extend_schema(responses=LotDetailSerializer)
+    def retrieve(self, request: Request, pk: str) -> Response:
+        return self._detail(self.get_object())
+
+    @extend_schema(responses={204: None})
+    def destroy(self, request: Request, pk: str) -> Response:
+        actions.drop(self.get_object())
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+    @extend_schema(request=None, responses=LotDetailSerializer)
+    @action(detail=True, methods=["post"])
+    def check(self, request: Request, pk: str) -> Response:
+        return self._detail(actions.check(self.get_object()))
+
+    @extend_schema(request=None, responses=LotDetailSerializer)
+    @action(detail=True, methods=["post"])
+    def run(self, request: Request, pk: str) -> Response:
+        return self._detail(actions.run(self.get_object()))
+
+    @extend_schema(request=None, responses=LotDetailSerializer)
+    @action(detail=True, methods=["post"])
+    def halt(self, request: Request, pk: str) -> Response:
+        return self._detail(actions.halt(self.get_object()))
+
+    @extend_schema(request=None, responses={201: LotDetailSerializer})
+    @action(detail=True, methods=["post"])
+    def undo(self, request: Request, pk: str) -> Response:
+        lot = actions.undo(self.get_object(), request.user)
+        return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
+
+    def _detail(self, lot: Lot) -> Response:
+        return Response(LotDetailSerializer(detail_of(lot)).data)
