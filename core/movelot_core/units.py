@@ -85,6 +85,15 @@ def format_size(size_bytes: float, base: int = 1024) -> str:
     return f"{value:.{digits}f} {names[power]}"
 
 
+def format_share(share: float) -> str:
+    """A share as whole percent.
+
+    >>> format_share(0.948)
+    '95 %'
+    """
+    return f"{share * 100:.0f} %"
+
+
 def check_name(text: str) -> str:
     """``text`` if arrays and hosts alike take it as the name of a volume or datastore, else DatastoreNameError."""
     name = text.strip()

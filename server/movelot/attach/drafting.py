@@ -16,7 +16,7 @@ from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec, Values
 from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools
 from movelot_core.errors import CoreError
-from movelot_core.units import check_name, format_size, parse_size
+from movelot_core.units import check_name, format_share, format_size, parse_size
 
 PATH_POLICY = "RoundRobin"
 
@@ -221,7 +221,7 @@ def _form_checks(
     if fit is None or size is None:
         return checks
     level = {Verdict.FITS: PASS, Verdict.TIGHT: WARN, Verdict.REFUSED: STOP}[fit.verdict]
-    left = f"{format_size(fit.free_after_bytes)} left in {fit.pool}, {fit.subscription_after:.0%} subscribed"
+    left = f"{format_size(fit.free_after_bytes)} left in {fit.pool}, {format_share(fit.subscription_after)} subscribed"
     text = left if level == PASS else f"{fit.pool}: {fit_text(fit)}"
     return [*checks, Check("pool has room", level, text)]
 

@@ -9,11 +9,12 @@ import numpy as np
 from django.db.models import Count
 from django.utils.timezone import now
 
-from movelot.balance.planning import clear_plan, gain_text, moves_of, plan_with, shown
+from movelot.balance.planning import gain_text, moves_of, plan_with, shown
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.estates import GroupEstate, curve_of, estate_of
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool
+from movelot.inventory.plans import clear_plan
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec

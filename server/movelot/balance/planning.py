@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
-from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, hour_name
-from movelot.inventory.models import BalanceGroup, Device
-from movelot.inventory.store import inventory_version
-from movelot_core.balance.clear import Gain, Plan, Unresolved, clear, plan_for
+from movelot.inventory.estates import WEEKDAY, GroupEstate, hour_name
+from movelot.inventory.models import Device
+from movelot.inventory.plans import clear_plan
+from movelot_core.balance.clear import Gain, Plan, Unresolved, plan_for
 from movelot_core.balance.estate import broken_musts
 from movelot_core.balance.order import CopyRates, OrderedMove, order_moves
+from movelot_core.units import format_share
 
 FALLBACK_RATE = 100 * 1024**2
 
@@ -75,16 +75,6 @@ class BalancePlan:
     pools: list[PoolAfter]
     unresolved: list[str]
     broken: list[str]
-
-
-@lru_cache(maxsize=8)
-def _clear_plan(group_key: int, _version: int) -> Plan:
-    return clear(estate_of(BalanceGroup.objects.get(pk=group_key)).estate)
-
-
-def clear_plan(group: BalanceGroup) -> Plan:
-    """Core's plan for the group as last read; computed once per reading that changed something."""
-    return _clear_plan(group.pk, inventory_version())
 
 
 def moves_of(found: GroupEstate, plan: Plan) -> list[dict[str, int]]:
@@ -188,7 +178,7 @@ def gain_text(gain: Gain) -> str:
         hour, day = hour_name(gain.hour or 0)
         when = f"{hour:02}:00" if day == "weekday" else f"{hour:02}:00 at weekends"
         return f"pool {gain.subject} {gain.after - gain.before:+.1f} ms at {when}"
-    return f"{gain.subject} from {gain.before:.0%} to {gain.after:.0%}"
+    return f"{gain.subject} from {format_share(gain.before)} to {format_share(gain.after)}"
 
 
 def unresolved_text(entry: Unresolved) -> str:

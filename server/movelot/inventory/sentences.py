@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from movelot_core.attach import PoolFit, Reason
 from movelot_core.fabric import Cause
-from movelot_core.units import format_size
+from movelot_core.units import format_share, format_size
 
 CAUSES = {
     Cause.PORTAL_DOWN: "the array's portal is down",
@@ -38,7 +38,7 @@ def reason_text(reason: Reason) -> str:
         case "slow":
             return f"{figures['peak_ms']:.1f} ms at its peak hour, ceiling {figures['ceiling_ms']:.0f} ms"
         case "subscribed":
-            return f"promised {figures['share']:.0%} of its size"
+            return f"promised {format_share(figures['share'])} of its size"
     raise KeyError(reason.code)
 
 

@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Pool, Volume
 from movelot.problems import Problem
+from movelot_core.units import format_share
 
 NEIGHBOURS_MAX = 60
 
@@ -157,7 +158,7 @@ def _link(layer: str, row: Model) -> Link:
         case Disk():
             size = row.size_bytes
         case Datastore():
-            size, note = row.capacity_bytes, f"{1 - row.free_bytes / max(row.capacity_bytes, 1):.0%} full"
+            size, note = row.capacity_bytes, f"{format_share(1 - row.free_bytes / max(row.capacity_bytes, 1))} full"
         case Volume():
             size, note = row.size_bytes, f"controller {row.controller}"
         case Pool():

@@ -107,6 +107,14 @@ def undo(lot: Lot, user: User) -> Lot:
             f"Lot {lot.pk} has nothing that can be undone now.",
             hint="Halt it first if it runs.",
         )
+    final = next((step for step in lot.steps.filter(state=Step.State.DONE) if not KINDS[step.kind].reversible), None)
+    if final:
+        raise Problem(
+            409,
+            "irreversible",
+            f"“{final.title}” cannot be taken back.",
+            hint="Draft a new lot for what you want to have.",
+        )
     earlier = lot.undone_by.exclude(state=State.DRAFT).first()
     if earlier:
         raise Problem(

@@ -9,6 +9,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import DATASTORE_LIMIT, LANE_LIMIT
+from movelot.lots.steps import KINDS
 from movelot_core.lots import StepGraph, StepNode
 
 
@@ -142,7 +143,8 @@ def detail_of(lot: Lot) -> LotDetail:
     """A lot with its steps, their planned times, and the time left while it runs."""
     steps = list(lot.steps.select_related("device"))
     schedule = graph_of(steps).schedule()
-    done = sum(step.state == Step.State.DONE for step in steps)
+    done_steps = [step for step in steps if step.state == Step.State.DONE]
+    done = len(done_steps)
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
     total = max((slot.end for slot in schedule.values()), default=0.0)
     stops = any(check["level"] == "stop" for check in lot.checks)
@@ -155,7 +157,7 @@ def detail_of(lot: Lot) -> LotDetail:
         seconds_left=_seconds_left(steps) if lot.active else None,
         outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
         can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
-        can_undo=not lot.active and lot.state != Lot.State.DRAFT and done > 0 and undone is None,
+        can_undo=not lot.active and done > 0 and undone is None and all(KINDS[s.kind].reversible for s in done_steps),
     )
 
 

@@ -9,8 +9,9 @@ from django.core.cache import cache
 from django.utils.timezone import now
 
 from movelot.inventory.estates import estate_of, growth_of, hour_name
-from movelot.inventory.models import BalanceGroup, Cluster, Device, Volume
+from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Pool, Volume
 from movelot.inventory.paths import seen_table
+from movelot.inventory.plans import clear_plan
 from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
 from movelot_core.fabric import Cause, PathVerdict
@@ -94,7 +95,9 @@ def _row(finding: Finding) -> dict[str, Any]:
     draft: FoundDraft | None = None
     if finding.kind in ("over_fill", "slow_pool"):
         group = _group_of(finding)
-        draft = FoundDraft("balance", {"group": group}, f"Clear {group}")
+        plan = clear_plan(group)
+        figures |= {"plan_moves": len(plan.moves), "plan_bytes": plan.moved_bytes}
+        draft = FoundDraft("balance", {"group": group.name}, "Move disks")
     if finding.kind == "slow_pool":
         figures["peak_hour"], figures["peak_day"] = hour_name(int(figures["peak_hour"] or 0))
     if finding.kind == "missing_paths":
@@ -116,17 +119,15 @@ def _row(finding: Finding) -> dict[str, Any]:
     }
 
 
-def _group_of(finding: Finding) -> str:
+def _group_of(finding: Finding) -> BalanceGroup:
     field = "datastores__name" if finding.subject_kind == "datastore" else "datastores__serial__in"
     value: Any = finding.subject
     if finding.subject_kind == "pool":
         value = Volume.objects.filter(pool__name=finding.subject).values("serial")
-    return str(BalanceGroup.objects.filter(**{field: value}).values_list("name", flat=True).first() or "")
+    return BalanceGroup.objects.filter(**{field: value}).distinct().get()
 
 
 def _subject_id(finding: Finding) -> int | None:
-    from movelot.inventory.models import Datastore, Pool
-
     models: dict[str, Any] = {"datastore": Datastore, "pool": Pool, "host": Device, "device": Device}
     key: int | None = (
         models[finding.subject_kind].objects.filter(name=finding.subject).values_list("pk", flat=True).first()

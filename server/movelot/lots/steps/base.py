@@ -80,6 +80,8 @@ class StepKind(ABC):
     """One kind of step."""
 
     name: ClassVar[str]
+    # False where nothing brings back what the step took away.
+    reversible: ClassVar[bool] = True
 
     @abstractmethod
     def begin(self, run: StepRun) -> Progress:
@@ -105,7 +107,7 @@ class StepKind(ABC):
 
     @abstractmethod
     def undo(self, params: Values, result: Values) -> StepSpec | None:
-        """The step that takes this one back (device and needs are filled in by the caller); None if nothing has to be."""
+        """The step that takes this one back (the caller fills in device and needs); None if nothing has to be."""
 
     def stop(self, run: StepRun) -> bool:
         """Abandon running work safely. Returns whether there was any; short steps have none and are let finish."""

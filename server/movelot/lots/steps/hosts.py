@@ -37,7 +37,8 @@ class Scan(StepKind):
             "Scan again, so that the device goes" if params["present"] else "Scan again",
             "",
             {"serial": params["serial"], "present": not params["present"]},
-            last=True,
+            # What the host should no longer see is gone only once all else is taken back.
+            last=params["present"],
         )
 
 
@@ -77,6 +78,7 @@ class WipeDevice(StepKind):
     """Params: serial, name. The host refuses while a disk is on the datastore or any host mounts it."""
 
     name = "wipe_device"
+    reversible = False
 
     def begin(self, run: StepRun) -> Progress:
         host.act(run.session, "Wipe", Serial=run.params["serial"])
@@ -90,14 +92,8 @@ class WipeDevice(StepKind):
             "The device still carries a datastore.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            FormatDevice.name,
-            "",
-            f"Format {params['name']} again",
-            "empty",
-            {key: params[key] for key in ("serial", "name")},
-        )
+    def undo(self, params: Values, result: Values) -> None:
+        """Nothing brings back what was on it; a lot with this step cannot be undone."""
 
 
 class Mount(StepKind):

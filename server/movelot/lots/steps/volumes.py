@@ -44,19 +44,15 @@ class CreateVolume(StepKind):
             "",
             f"Delete volume {params['name']}",
             "only if it is empty and offered to nobody",
-            {
-                "uri": result["uri"],
-                "name": params["name"],
-                "size_bytes": params["size_bytes"],
-                "pool_uri": params["pool_uri"],
-            },
+            {"uri": result["uri"], "name": params["name"]},
         )
 
 
 class DeleteVolume(StepKind):
-    """Params: uri, name (and size_bytes, pool_uri, to make it again)."""
+    """Params: uri, name."""
 
     name = "delete_volume"
+    reversible = False
 
     def begin(self, run: StepRun) -> Progress:
         try:
@@ -83,14 +79,8 @@ class DeleteVolume(StepKind):
             f"Volume {run.params['name']} is still there.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            CreateVolume.name,
-            "",
-            f"Create volume {params['name']} again",
-            "empty",
-            {key: params[key] for key in ("name", "size_bytes", "pool_uri")},
-        )
+    def undo(self, params: Values, result: Values) -> None:
+        """Nothing brings back what was on it; a lot with this step cannot be undone."""
 
 
 class OfferVolume(StepKind):

@@ -1,0 +1,68 @@
+import CssBaseline from "@mui/material/CssBaseline";
+import { ThemeProvider } from "@mui/material/styles";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { SnackbarProvider } from "notistack";
+import { useMemo, useState } from "react";
+import { BrowserRouter, Route, Routes } from "react-router";
+import { ProblemError } from "./api/problem";
+import { AttachPage } from "./attach/AttachPage";
+import { BalancePage } from "./balance/BalancePage";
+import { DevicesPage } from "./devices/DevicesPage";
+import { LotPage } from "./lots/LotPage";
+import { LotsPage } from "./lots/LotsPage";
+import { RoundsPage } from "./rounds/RoundsPage";
+import { NoSuchPage } from "./shell/NoSuchPage";
+import { SessionGate } from "./shell/SessionGate";
+import { Shell } from "./shell/Shell";
+import { UnitProvider } from "./parts/unit";
+import { useMode } from "./theme/useMode";
+import { makeTheme } from "./theme/theme";
+import { TracePage } from "./trace/TracePage";
+
+const RETRIES = 2;
+
+function newQueryClient(): QueryClient {
+  return new QueryClient({
+    defaultOptions: {
+      queries: {
+        staleTime: 2000,
+        // What the server has answered for good is not asked again; only silence is.
+        retry: (count, error) => !(error instanceof ProblemError) && count < RETRIES,
+      },
+    },
+  });
+}
+
+export function App() {
+  const [queries] = useState(newQueryClient);
+  const { mode, setMode } = useMode();
+  const theme = useMemo(() => makeTheme(mode), [mode]);
+  return (
+    <ThemeProvider theme={theme}>
+      <CssBaseline />
+      <QueryClientProvider client={queries}>
+        <SnackbarProvider maxSnack={3} autoHideDuration={5000}>
+          <UnitProvider>
+            <BrowserRouter>
+              <SessionGate>
+                <Routes>
+                  <Route element={<Shell mode={mode} setMode={setMode} />}>
+                    <Route index element={<RoundsPage />} />
+                    <Route path="attach" element={<AttachPage />} />
+                    <Route path="balance" element={<BalancePage />} />
+                    <Route path="balance/:group" element={<BalancePage />} />
+                    <Route path="lots" element={<LotsPage />} />
+                    <Route path="lots/:id" element={<LotPage />} />
+                    <Route path="trace/:kind/:id" element={<TracePage />} />
+                    <Route path="devices" element={<DevicesPage />} />
+                    <Route path="*" element={<NoSuchPage />} />
+                  </Route>
+                </Routes>
+              </SessionGate>
+            </BrowserRouter>
+          </UnitProvider>
+        </SnackbarProvider>
+      </QueryClientProvider>
+    </ThemeProvider>
+  );
+}

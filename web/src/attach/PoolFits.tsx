@@ -1,0 +1,128 @@
+import Box from "@mui/material/Box";
+import ButtonBase from "@mui/material/ButtonBase";
+import Typography from "@mui/material/Typography";
+import type { Schemas } from "../api/problem";
+import { Mark } from "../parts/Mark";
+import { useUnit } from "../parts/unit";
+
+type Plan = Schemas["AttachPlan"];
+type Pool = Schemas["PoolRow"];
+
+const MARKS = { fits: "clear", tight: "part", refused: "over" } as const;
+
+/** Every pool with its space, what the volume would take, and why it fits or does not. */
+export function PoolFits({
+  plan,
+  choose,
+  disabled,
+}: {
+  plan: Plan;
+  choose: (pool: string) => void;
+  disabled: boolean;
+}) {
+  return (
+    <Box
+      role="radiogroup"
+      aria-label="Pool"
+      sx={{
+        border: "1px solid var(--line)",
+        borderRadius: "6px",
+        background: "var(--card)",
+        overflow: "hidden",
+      }}
+    >
+      <Box sx={{ display: "flex", p: "8px 12px", borderBottom: "1px solid var(--line)" }}>
+        <Typography variant="h2" component="h2" sx={{ flex: 1 }}>
+          Pool
+        </Typography>
+        <span style={{ color: "var(--mute)", fontSize: 12 }}>allocated, this volume, ┃ subscribed after</span>
+      </Box>
+      {plan.pools.map((pool) => (
+        <PoolLine
+          key={pool.id}
+          pool={pool}
+          size={plan.size_bytes ?? 0}
+          chosen={pool.name === plan.pool}
+          disabled={disabled}
+          onChoose={() => {
+            choose(pool.name);
+          }}
+        />
+      ))}
+    </Box>
+  );
+}
+
+interface LineProps {
+  pool: Pool;
+  size: number;
+  chosen: boolean;
+  disabled: boolean;
+  onChoose: () => void;
+}
+
+function PoolLine({ pool, size, chosen, disabled, onChoose }: LineProps) {
+  const { size: text } = useUnit();
+  const share = (bytes: number) =>
+    `${String(Math.min(100, (bytes / Math.max(pool.capacity_bytes, 1)) * 100))}%`;
+  const verdict = pool.verdict as keyof typeof MARKS;
+  return (
+    <ButtonBase
+      role="radio"
+      aria-checked={chosen}
+      disabled={disabled}
+      onClick={onChoose}
+      sx={{
+        display: "grid",
+        width: "100%",
+        gridTemplateColumns: "20px 130px minmax(90px, 1fr) 110px minmax(120px, 1fr)",
+        gap: 1.25,
+        p: "8px 12px",
+        textAlign: "left",
+        alignItems: "center",
+        fontSize: 13,
+        background: chosen ? "var(--tideSoft)" : "none",
+        "& + &": { borderTop: "1px solid var(--line)" },
+      }}
+    >
+      <Mark kind={chosen ? "chosen" : "unjudged"} label={chosen ? "chosen" : "not chosen"} />
+      <strong>{pool.name}</strong>
+      <Box sx={{ position: "relative", height: 12, background: "var(--track)", overflow: "hidden" }}>
+        <Box
+          sx={{
+            position: "absolute",
+            inset: 0,
+            width: share(pool.allocated_bytes),
+            background: "var(--heat2)",
+          }}
+        />
+        <Box
+          sx={{
+            position: "absolute",
+            top: 0,
+            bottom: 0,
+            left: share(pool.allocated_bytes),
+            width: share(size),
+            background: "repeating-linear-gradient(45deg, var(--tide) 0 4px, var(--card) 4px 7px)",
+          }}
+        />
+        <Box
+          sx={{
+            position: "absolute",
+            top: 0,
+            bottom: 0,
+            left: `min(${share(pool.subscription_after * pool.capacity_bytes)}, calc(100% - 2px))`,
+            width: 2,
+            background: "var(--ink)",
+          }}
+        />
+      </Box>
+      <span className="mono" style={{ fontSize: 12 }}>
+        {text(pool.free_bytes)} free
+      </span>
+      <span style={{ display: "flex", gap: 6, alignItems: "center", fontSize: 12.5 }}>
+        <Mark kind={MARKS[verdict]} label={pool.verdict} /> {pool.text}
+      </span>
+    </ButtonBase>
+  );
+}

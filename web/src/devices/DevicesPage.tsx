@@ -1,0 +1,122 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { formatMoment } from "../parts/format";
+import { Mark } from "../parts/Mark";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { useNow } from "../parts/useNow";
+import { useSession } from "../shell/useSession";
+import { LinkDevice } from "./LinkDevice";
+
+type Device = Schemas["DeviceAnswer"];
+
+/** Device links: how each device is reached, whether it answers, and linking another. */
+export function DevicesPage() {
+  const { data: session } = useSession();
+  const devices = useQuery({
+    queryKey: ["devices"],
+    queryFn: () => unwrap(api.GET("/api/devices/")),
+    refetchInterval: 10_000,
+  });
+  return (
+    <>
+      <Typography variant="h1" sx={{ mb: 1.5 }}>
+        Devices
+      </Typography>
+      <ProblemAlert error={devices.error} />
+      {devices.data && devices.data.length > 0 && (
+        <Table
+          size="small"
+          aria-label="Device links"
+          sx={{ background: "var(--card)", border: "1px solid var(--line)", mb: 2 }}
+        >
+          <TableHead>
+            <TableRow>
+              {["Device", "Kind", "Address", "State", "Read", "Certificate pinned (SHA-256)"].map((head) => (
+                <TableCell key={head}>{head}</TableCell>
+              ))}
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {devices.data.map((device) => (
+              <DeviceRow key={device.id} device={device} mayChange={session?.may_change ?? false} />
+            ))}
+          </TableBody>
+        </Table>
+      )}
+      {session?.may_change && <LinkDevice />}
+    </>
+  );
+}
+
+function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }) {
+  const now = useNow(1000);
+  const queries = useQueryClient();
+  const shown = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/devices/probe/", { body: { url: device.url } })),
+  });
+  const pin = useMutation({
+    mutationFn: (fingerprint: string) =>
+      unwrap(api.PUT("/api/devices/{id}/", { params: { path: { id: device.id } }, body: { fingerprint } })),
+    onSuccess: () => void queries.invalidateQueries(),
+  });
+  const well = device.state === "linked";
+  return (
+    <TableRow>
+      <TableCell>
+        <strong>{device.name}</strong>
+      </TableCell>
+      <TableCell>
+        {device.kind}
+        {device.cluster && ` of ${device.cluster}`}
+      </TableCell>
+      <TableCell className="mono">{device.url}</TableCell>
+      <TableCell sx={{ maxWidth: 260 }}>
+        <Box sx={{ display: "flex", gap: 0.75 }}>
+          <Mark kind={well ? "clear" : "over"} label={well ? "answers" : "trouble"} />{" "}
+          {well ? "answers" : device.detail}
+        </Box>
+        {device.state === "certificate" && mayChange && !shown.data && (
+          <Button
+            onClick={() => {
+              shown.mutate();
+            }}
+          >
+            Show the new certificate
+          </Button>
+        )}
+        {shown.data && (
+          <>
+            <div className="mono" style={{ overflowWrap: "anywhere", fontSize: 11.5 }}>
+              {shown.data.fingerprint}
+            </div>
+            <Button
+              variant="outlined"
+              onClick={() => {
+                pin.mutate(shown.data.fingerprint);
+              }}
+            >
+              I compared it: pin
+            </Button>
+          </>
+        )}
+        <ProblemAlert error={shown.error ?? pin.error} />
+      </TableCell>
+      <TableCell>{device.read_at ? formatMoment(device.read_at, now) : "never"}</TableCell>
+      <TableCell
+        className="mono"
+        sx={{ fontSize: "11px !important", overflowWrap: "anywhere", maxWidth: 260 }}
+      >
+        {device.fingerprint}
+      </TableCell>
+    </TableRow>
+  );
+}

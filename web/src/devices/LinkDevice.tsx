@@ -1,0 +1,105 @@
+import { zodResolver } from "@hookform/resolvers/zod";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useForm } from "react-hook-form";
+import { z } from "zod";
+import { api, unwrap } from "../api/client";
+import { ProblemAlert } from "../parts/ProblemAlert";
+
+const schema = z.object({
+  url: z.string().min(1, "Type the device's address, as https://10.40.2.10."),
+  user: z.string().min(1, "Type the account's name."),
+  password: z.string().min(1, "Type the account's password."),
+});
+type Fields = z.infer<typeof schema>;
+
+/** Linking a device in two acts: show its certificate, then pin it once a person has compared the fingerprint. */
+export function LinkDevice() {
+  const queries = useQueryClient();
+  const { register, handleSubmit, formState, reset } = useForm<Fields>({
+    resolver: zodResolver(schema),
+    defaultValues: { url: "", user: "", password: "" },
+  });
+  const shown = useMutation({
+    mutationFn: ({ url }: Fields) => unwrap(api.POST("/api/devices/probe/", { body: { url } })),
+  });
+  const link = useMutation({
+    mutationFn: (body: Fields & { fingerprint: string }) => unwrap(api.POST("/api/devices/", { body })),
+    onSuccess: () => {
+      reset();
+      shown.reset();
+      void queries.invalidateQueries();
+    },
+  });
+  const certificate = shown.data;
+  const submit = handleSubmit((fields) => {
+    if (certificate) link.mutate({ ...fields, fingerprint: certificate.fingerprint });
+    else shown.mutate(fields);
+  });
+  const field = (name: keyof Fields, label: string, type = "text") => (
+    <TextField
+      label={label}
+      type={type}
+      autoComplete="off"
+      disabled={!!certificate}
+      error={!!formState.errors[name]}
+      helperText={formState.errors[name]?.message}
+      {...register(name)}
+    />
+  );
+  return (
+    <Box
+      component="form"
+      noValidate
+      onSubmit={(event) => void submit(event)}
+      sx={{
+        maxWidth: 640,
+        p: 2,
+        border: "1px solid var(--line)",
+        borderRadius: "6px",
+        background: "var(--card)",
+        display: "grid",
+        gap: 1.5,
+      }}
+    >
+      <Typography variant="h2" component="h2">
+        Link a device
+      </Typography>
+      {field("url", "Address")}
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
+        {field("user", "Account")}
+        {field("password", "Password", "password")}
+      </Box>
+      <ProblemAlert error={shown.error ?? link.error} />
+      {certificate && (
+        <Box sx={{ p: 1.5, background: "var(--tideSoft)", borderRadius: "4px" }}>
+          Compare this fingerprint with the one the device itself shows, then pin it.
+          <div className="mono" style={{ overflowWrap: "anywhere", margin: "6px 0" }}>
+            {certificate.fingerprint}
+          </div>
+          <div>
+            {certificate.subject}, valid until{" "}
+            {new Date(certificate.not_after).toLocaleDateString("en-GB", { dateStyle: "long" })}
+          </div>
+        </Box>
+      )}
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button type="submit" variant="contained" disabled={shown.isPending || link.isPending}>
+          {certificate ? "I compared it: pin and link" : "Show its certificate"}
+        </Button>
+        {certificate && (
+          <Button
+            onClick={() => {
+              shown.reset();
+            }}
+          >
+            Back
+          </Button>
+        )}
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,116 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useEffect } from "react";
+import { formatSeconds } from "../parts/format";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { useTray } from "../shell/trayState";
+import { useSession } from "../shell/useSession";
+import { useShortcuts } from "../shell/useShortcuts";
+import { isActive, type LotDetail } from "./useLot";
+import { useLotActions } from "./useLotActions";
+
+/** What can be done with a lot now: check, run, halt, undo, drop; with what it takes and whether it can be taken back. */
+export function LotButtons({ lot }: { lot: LotDetail }) {
+  const id = lot.summary.id;
+  const { show } = useTray();
+  const { data: session } = useSession();
+  const { check, run, halt, undo, drop, error } = useLotActions(id);
+  const state = lot.summary.state;
+  const draft = state === "draft";
+  const mayChange = session?.may_change ?? false;
+  const busy = check.isPending || run.isPending || halt.isPending || undo.isPending;
+  useShortcuts({
+    c: () => {
+      if (draft && mayChange) check.mutate();
+    },
+  });
+  const undone = undo.data?.summary.id;
+  useEffect(() => {
+    if (undone) show(undone);
+  }, [undone, show]);
+  if (!mayChange) {
+    return (
+      <Box sx={{ p: "12px 14px", borderTop: "1px solid var(--line)", color: "var(--mute)" }}>
+        Your role reads only.
+      </Box>
+    );
+  }
+  return (
+    <Box sx={{ p: "12px 14px", borderTop: "1px solid var(--line)" }}>
+      <ProblemAlert error={error} />
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+        {(draft || state === "halted" || state === "failed") && (
+          <Button
+            variant="contained"
+            disabled={!lot.can_run || busy}
+            onClick={() => {
+              run.mutate();
+            }}
+          >
+            {draft ? "Run lot" : "Run on"}
+          </Button>
+        )}
+        {draft && (
+          <Button
+            variant="outlined"
+            disabled={busy}
+            onClick={() => {
+              check.mutate();
+            }}
+            aria-keyshortcuts="c"
+          >
+            {check.isPending ? "Reading…" : "Check"}
+          </Button>
+        )}
+        {isActive(lot) && (
+          <Button
+            variant="outlined"
+            disabled={busy || state === "halting"}
+            onClick={() => {
+              halt.mutate();
+            }}
+          >
+            Halt
+          </Button>
+        )}
+        {lot.can_undo && (
+          <Button
+            variant="outlined"
+            disabled={busy}
+            onClick={() => {
+              undo.mutate();
+            }}
+          >
+            Undo
+          </Button>
+        )}
+        {draft && (
+          <Button
+            disabled={busy}
+            onClick={() => {
+              drop.mutate(undefined, {
+                onSuccess: () => {
+                  show(null);
+                },
+              });
+            }}
+          >
+            Drop
+          </Button>
+        )}
+        <span style={{ color: "var(--mute)", fontSize: 12, flex: 1, minWidth: 90 }}>{hintOf(lot)}</span>
+      </Box>
+    </Box>
+  );
+}
+
+function hintOf(lot: LotDetail): string {
+  const { state, undoes, undone_by: undoneBy } = lot.summary;
+  if (state === "draft")
+    return lot.steps.length
+      ? `about ${formatSeconds(lot.estimate_seconds)}${undoes ? "" : ", can be undone"}`
+      : "";
+  if (state === "running") return lot.seconds_left === null ? "" : `${formatSeconds(lot.seconds_left)} left`;
+  if (undoneBy) return `undone by lot ${String(undoneBy)}`;
+  return "";
+}

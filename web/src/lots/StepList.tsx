@@ -1,0 +1,100 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import type { Schemas } from "../api/problem";
+import { formatSeconds } from "../parts/format";
+import { Mark, type MarkKind } from "../parts/Mark";
+import { useUnit } from "../parts/unit";
+import type { LotDetail } from "./useLot";
+
+type Step = Schemas["StepAnswer"];
+
+const MARKS: Record<string, MarkKind> = {
+  waiting: "unjudged",
+  running: "part",
+  done: "clear",
+  failed: "over",
+  abandoned: "missing",
+};
+
+/** The steps of a lot in order, with where each stands; long lots are cut with a count. */
+export function StepList({ lot, most = 80 }: { lot: LotDetail; most?: number }) {
+  if (lot.steps.length === 0) {
+    return (
+      <Typography color="textSecondary" sx={{ p: "12px 14px" }}>
+        No steps yet.
+      </Typography>
+    );
+  }
+  const shown = lot.steps.slice(0, most);
+  return (
+    <Box component="ol" aria-label="Steps" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      {shown.map((step, n) => (
+        <StepRow
+          key={step.id}
+          step={step}
+          draft={lot.summary.state === "draft"}
+          newLane={shown[n - 1]?.device !== step.device}
+        />
+      ))}
+      {lot.steps.length > most && (
+        <li style={{ padding: "8px 14px" }}>and {lot.steps.length - most} more steps</li>
+      )}
+    </Box>
+  );
+}
+
+function StepRow({ step, draft, newLane }: { step: Step; draft: boolean; newLane: boolean }) {
+  const { size } = useUnit();
+  const running = step.state === "running" && step.total_amount > 0;
+  const copies = step.kind === "move_disk";
+  const left = step.per_second > 0 ? (step.total_amount - step.done_amount) / step.per_second : null;
+  return (
+    <Box
+      component="li"
+      sx={{
+        borderBottom: "1px solid var(--line)",
+        p: "7px 14px",
+        background: step.state === "running" ? "var(--tideSoft)" : "none",
+      }}
+    >
+      {newLane && <Typography sx={{ fontSize: 12, color: "var(--mute)" }}>on {step.device}</Typography>}
+      <Box sx={{ display: "grid", gridTemplateColumns: "22px 1fr auto", gap: 0.75, alignItems: "start" }}>
+        <span className="mono" style={{ fontSize: 12, paddingTop: 1 }}>
+          {step.position + 1}
+        </span>
+        <div>
+          <strong style={{ fontWeight: 600 }}>{step.title}</strong>
+          <div style={{ color: "var(--mute)", fontSize: 12 }}>{step.detail}</div>
+        </div>
+        {draft ? (
+          <span className="mono" style={{ fontSize: 12 }}>
+            {formatSeconds(step.planned_end - step.planned_start)}
+          </span>
+        ) : (
+          <Mark kind={MARKS[step.state] ?? "unjudged"} label={step.state} />
+        )}
+      </Box>
+      {running && (
+        <Box sx={{ pl: "28px", mt: 0.5 }}>
+          <progress
+            value={step.done_amount}
+            max={step.total_amount}
+            aria-label={`Progress of ${step.title}`}
+            style={{ width: "100%", accentColor: "var(--tide)" }}
+          />
+          <div className="mono" style={{ fontSize: 11.5 }}>
+            {copies
+              ? `${size(step.done_amount)} of ${size(step.total_amount)}, ${size(step.per_second)}/s`
+              : `${((step.done_amount / step.total_amount) * 100).toFixed(0)} %`}
+            {left !== null && copies && `, ${formatSeconds(left)} left`}
+          </div>
+        </Box>
+      )}
+      {step.problem && (
+        <Box role="alert" sx={{ pl: "28px", mt: 0.5, color: "var(--buoyText)" }}>
+          {step.problem.message} {step.problem.unchanged} {step.problem.hint}
+        </Box>
+      )}
+    </Box>
+  );
+}

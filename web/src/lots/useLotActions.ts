@@ -1,0 +1,48 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, unwrap } from "../api/client";
+import { type LotDetail, lotKey } from "./useLot";
+
+/** Check, run, halt, undo and drop a lot; each puts the answer where the lot is shown. */
+export function useLotActions(id: number) {
+  const queries = useQueryClient();
+  const path = { params: { path: { id: String(id) } } };
+  const put = (lot: LotDetail) => {
+    queries.setQueryData(lotKey(lot.summary.id), lot);
+    void queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
+  };
+  // A refused run has read and checked the lot anew: what is shown has to follow.
+  const onError = () => void queries.invalidateQueries({ queryKey: lotKey(id) });
+  const check = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/check/", path)),
+    onSuccess: put,
+    onError,
+  });
+  const run = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/run/", path)),
+    onSuccess: put,
+    onError,
+  });
+  const halt = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/halt/", path)),
+    onSuccess: put,
+    onError,
+  });
+  const undo = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/undo/", path)),
+    onSuccess: put,
+    onError,
+  });
+  const drop = useMutation({
+    mutationFn: () => unwrap(api.DELETE("/api/lots/{id}/", path)),
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ["lots"] }),
+    onError,
+  });
+  return {
+    check,
+    run,
+    halt,
+    undo,
+    drop,
+    error: check.error ?? run.error ?? halt.error ?? undo.error ?? drop.error,
+  };
+}

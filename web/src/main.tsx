@@ -1,0 +1,14 @@
+import "@fontsource-variable/instrument-sans";
+import "@fontsource-variable/spline-sans-mono";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { App } from "./app";
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <App />
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,45 @@
+/** Numbers and times as text. Sizes come as bytes, shares as 0..1, times as ISO text. */
+export type Unit = "TiB" | "TB";
+
+const NAMES: Record<Unit, readonly string[]> = {
+  TiB: ["B", "KiB", "MiB", "GiB", "TiB", "PiB"],
+  TB: ["B", "kB", "MB", "GB", "TB", "PB"],
+};
+
+/** A size with three significant digits in the chosen base. */
+export function formatSize(bytes: number, unit: Unit): string {
+  const base = unit === "TiB" ? 1024 : 1000;
+  let value = bytes;
+  let power = 0;
+  while (Math.abs(value) >= base && power < 5) {
+    value /= base;
+    power += 1;
+  }
+  const digits = power === 0 ? 0 : Math.abs(value) < 10 ? 2 : Math.abs(value) < 100 ? 1 : 0;
+  return `${value.toFixed(digits)} ${NAMES[unit][power] ?? ""}`;
+}
+
+export const formatShare = (share: number): string => `${(share * 100).toFixed(0)} %`;
+export const formatMs = (ms: number): string => `${ms.toFixed(1)} ms`;
+export const formatHour = (hour: number): string => `${String(hour).padStart(2, "0")}:00`;
+
+/** Seconds as a duration a person says. */
+export function formatSeconds(seconds: number): string {
+  if (seconds < 90) return `${Math.max(0, Math.round(seconds)).toFixed(0)} s`;
+  if (seconds < 5400) return `${(seconds / 60).toFixed(0)} min`;
+  return seconds < 172_800 ? `${(seconds / 3600).toFixed(1)} h` : `${(seconds / 86_400).toFixed(0)} days`;
+}
+
+/** A moment relative to `now` within a day, else dated. */
+export function formatMoment(iso: string, now: Date): string {
+  const seconds = (now.getTime() - new Date(iso).getTime()) / 1000;
+  if (seconds >= 86_400) {
+    return new Date(iso).toLocaleString("en-GB", {
+      day: "numeric",
+      month: "short",
+      hour: "2-digit",
+      minute: "2-digit",
+    });
+  }
+  return seconds < 1 ? "just now" : `${formatSeconds(seconds)} ago`;
+}

@@ -1,0 +1,68 @@
+import { formatHour, formatMs, formatShare } from "../parts/format";
+import type { Finding } from "./useRounds";
+
+interface Sentence {
+  title: string;
+  text: string;
+}
+
+type Size = (bytes: number) => string;
+
+const figure = (finding: Finding, name: string) => finding.figures?.[name] ?? null;
+const number = (finding: Finding, name: string): number => Number(figure(finding, name) ?? 0);
+
+function overFill(finding: Finding, size: Size): Sentence {
+  const days = figure(finding, "runway_days");
+  const growth = figure(finding, "growth_bytes_per_day");
+  const grows = growth !== null && Number(growth) > 0 ? `, growing ${size(Number(growth))} a day` : "";
+  return {
+    title: days === null ? "Over its fill ceiling" : `Full in ${Number(days).toFixed(0)} days`,
+    text: `${formatShare(number(finding, "fill"))} full${grows}; ceiling ${formatShare(number(finding, "ceiling"))}, ${size(number(finding, "over_bytes"))} over`,
+  };
+}
+
+function slowPool(finding: Finding): Sentence {
+  const when = figure(finding, "peak_day") === "weekend" ? "at weekends" : "on weekdays";
+  const count = number(finding, "heavy_disks");
+  return {
+    title: "Slow at peak",
+    text: `${formatMs(number(finding, "peak_ms"))} at ${formatHour(number(finding, "peak_hour"))} ${when}, ceiling ${formatMs(number(finding, "ceiling_ms"))}; ${String(count)} disks make ${formatShare(number(finding, "heavy_share"))} of it`,
+  };
+}
+
+function missingPaths(finding: Finding): Sentence {
+  const alone = number(finding, "ports_left") <= 1;
+  return {
+    title: alone ? "One path away from an outage" : "Paths missing",
+    text: `sees ${String(number(finding, "seen"))} of ${String(number(finding, "expected"))} paths; ${finding.reasons.join("; ")}`,
+  };
+}
+
+/** A finding as a title and one line with its figures. */
+export function sentenceOf(finding: Finding, size: Size): Sentence {
+  switch (finding.kind) {
+    case "over_fill":
+      return overFill(finding, size);
+    case "slow_pool":
+      return slowPool(finding);
+    case "missing_paths":
+      return missingPaths(finding);
+    case "device_trouble":
+      return { title: "Device cannot be read", text: finding.reasons.join(" ") };
+    default:
+      return { title: finding.kind.replaceAll("_", " "), text: finding.reasons.join("; ") };
+  }
+}
+
+/** What the drafted lot would do. */
+export function actionOf(finding: Finding, size: Size): string {
+  if (!finding.draft) return finding.stage === "devices" ? "See the device link" : "Look at the trace";
+  const moves = number(finding, "plan_moves");
+  return moves ? `Move ${String(moves)} disks, ${size(number(finding, "plan_bytes"))}` : finding.draft.action;
+}
+
+/** The way to a finding's subject; null when it has no page. */
+export function pathTo(finding: Finding): string | null {
+  if (finding.subject_kind === "device") return "/devices";
+  return finding.subject_id === null ? null : `/trace/${finding.subject_kind}/${String(finding.subject_id)}`;
+}

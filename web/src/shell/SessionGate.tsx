@@ -1,0 +1,31 @@
+import Box from "@mui/material/Box";
+import { type ReactNode, useState } from "react";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { SignIn } from "./SignIn";
+import { useSession } from "./useSession";
+
+/** Shows the sign-in when nobody is signed in. A page that was open stays mounted beneath, with all that was typed. */
+export function SessionGate({ children }: { children: ReactNode }) {
+  const session = useSession();
+  const signedIn = Boolean(session.data?.name);
+  const [opened, setOpened] = useState(false);
+  if (signedIn && !opened) setOpened(true);
+  if (session.error && !session.data) {
+    return (
+      <Box sx={{ maxWidth: 560, m: "80px auto" }}>
+        <ProblemAlert error={session.error} />
+      </Box>
+    );
+  }
+  if (!session.data) return null;
+  return (
+    <>
+      {opened && (
+        <div inert={!signedIn} aria-hidden={!signedIn}>
+          {children}
+        </div>
+      )}
+      {!signedIn && <SignIn again={opened} />}
+    </>
+  );
+}

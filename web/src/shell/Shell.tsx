@@ -1,0 +1,107 @@
+import Box from "@mui/material/Box";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useSnackbar } from "notistack";
+import { useState } from "react";
+import { Outlet, useNavigate } from "react-router";
+import { api, unwrap } from "../api/client";
+import { problemOf } from "../api/problem";
+import { useUnit } from "../parts/unit";
+import type { Mode } from "../theme/tokens";
+import { Find } from "./Find";
+import { KeysHelp } from "./KeysHelp";
+import { TopStrip } from "./TopStrip";
+import { Tray } from "./Tray";
+import { TrayProvider, useTray } from "./trayState";
+import { useShortcuts } from "./useShortcuts";
+
+interface Props {
+  mode: Mode;
+  setMode: (mode: Mode) => void;
+}
+
+/** The frame: strip above, page in the middle, tray at the right. */
+export function Shell(props: Props) {
+  return (
+    <TrayProvider>
+      <Frame {...props} />
+    </TrayProvider>
+  );
+}
+
+function Frame({ mode, setMode }: Props) {
+  const [open, setOpen] = useState<"find" | "keys" | null>(null);
+  const navigate = useNavigate();
+  const { toggle } = useUnit();
+  const { fold } = useTray();
+  const reread = useReread();
+  useShortcuts({
+    "/": () => {
+      setOpen("find");
+    },
+    "?": () => {
+      setOpen("keys");
+    },
+    l: fold,
+    u: toggle,
+    r: () => {
+      reread.mutate();
+    },
+    "g r": () => void navigate("/"),
+    "g a": () => void navigate("/attach"),
+    "g b": () => void navigate("/balance"),
+    "g l": () => void navigate("/lots"),
+    "g d": () => void navigate("/devices"),
+  });
+  const close = () => {
+    setOpen(null);
+  };
+  return (
+    <Box
+      sx={{
+        height: "100vh",
+        display: "grid",
+        gridTemplateRows: "52px minmax(0, 1fr)",
+        gridTemplateColumns: "minmax(0, 1fr) auto",
+      }}
+    >
+      <TopStrip
+        mode={mode}
+        setMode={setMode}
+        onFind={() => {
+          setOpen("find");
+        }}
+        onKeys={() => {
+          setOpen("keys");
+        }}
+        reread={() => {
+          reread.mutate();
+        }}
+        rereading={reread.isPending}
+      />
+      <Box component="main" sx={{ overflow: "auto", p: "14px 18px 24px", minWidth: 0 }}>
+        <Outlet />
+      </Box>
+      <Tray />
+      {open === "find" && <Find onClose={close} />}
+      {open === "keys" && <KeysHelp onClose={close} />}
+    </Box>
+  );
+}
+
+function useReread() {
+  const queries = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  return useMutation({
+    mutationFn: () => unwrap(api.POST("/api/devices/reread/")),
+    onSuccess: (devices) => {
+      const away = devices.filter((device) => device.state !== "linked");
+      enqueueSnackbar(
+        away.length
+          ? away.map((device) => device.detail).join(" ")
+          : `${String(devices.length)} devices read.`,
+      );
+      void queries.invalidateQueries();
+    },
+    onError: (error) => enqueueSnackbar(problemOf(error).title),
+  });
+}

@@ -1,0 +1,298 @@
+import Box from "@mui/material/Box";
+import ButtonBase from "@mui/material/ButtonBase";
+import Divider from "@mui/material/Divider";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
+import Tooltip from "@mui/material/Tooltip";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, NavLink, useNavigate } from "react-router";
+import { api, unwrap } from "../api/client";
+import { formatMoment } from "../parts/format";
+import { useNow } from "../parts/useNow";
+import { useUnit } from "../parts/unit";
+import type { Mode } from "../theme/tokens";
+import { SESSION_KEY, useSession } from "./useSession";
+import { useStatus } from "./useStatus";
+
+interface Props {
+  mode: Mode;
+  setMode: (mode: Mode) => void;
+  onFind: () => void;
+  onKeys: () => void;
+  reread: () => void;
+  rereading: boolean;
+}
+
+const STALE_SECONDS = 120;
+
+/** The top strip: the work in its order, find, unit, age of the reading, account. */
+export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: Props) {
+  const { data: status } = useStatus();
+  const pages = [
+    { to: "/", name: "Rounds", count: status?.findings ?? 0 },
+    { to: "/attach", name: "Attach", count: status?.attach ?? 0 },
+    { to: "/balance", name: "Balance", count: status?.balance ?? 0 },
+    { to: "/lots", name: "Lots", count: status?.lots ?? 0 },
+  ];
+  return (
+    <Box
+      component="header"
+      sx={{
+        gridColumn: "1 / -1",
+        background: "var(--strip)",
+        color: "var(--onStrip)",
+        display: "flex",
+        alignItems: "stretch",
+        gap: 1,
+        px: 2,
+        minWidth: 0,
+      }}
+    >
+      <Link
+        to="/"
+        aria-label="Move Lot, rounds"
+        style={{
+          display: "flex",
+          alignItems: "center",
+          gap: 9,
+          textDecoration: "none",
+          fontWeight: 650,
+          fontSize: 15,
+          marginRight: 14,
+          whiteSpace: "nowrap",
+        }}
+      >
+        <img src={`${import.meta.env.BASE_URL}mark.svg`} alt="" width="26" height="26" /> Move Lot
+      </Link>
+      <Box component="nav" aria-label="Pages" sx={{ display: "flex", gap: 0.5 }}>
+        {pages.map((page) => (
+          <PageLink key={page.to} {...page} />
+        ))}
+      </Box>
+      <Box sx={{ flex: 1 }} />
+      <ButtonBase
+        onClick={onFind}
+        aria-keyshortcuts="/"
+        sx={{
+          alignSelf: "center",
+          height: 32,
+          width: { xs: 44, md: 190 },
+          px: 1.25,
+          justifyContent: "space-between",
+          border: "1px solid var(--muteOnStrip)",
+          borderRadius: "5px",
+          fontSize: 13,
+          color: "var(--muteOnStrip)",
+        }}
+      >
+        <Box component="span" sx={{ display: { xs: "none", md: "inline" } }}>
+          Find anything
+        </Box>{" "}
+        <Key>/</Key>
+      </ButtonBase>
+      <UnitButton />
+      <Age
+        at={status?.oldest_reading_at ?? null}
+        devices={status?.devices ?? 0}
+        away={status?.devices_away ?? 0}
+        reread={reread}
+        rereading={rereading}
+      />
+      <Account mode={mode} setMode={setMode} onKeys={onKeys} />
+    </Box>
+  );
+}
+
+export function Key({ children }: { children: string }) {
+  return (
+    <Box
+      component="kbd"
+      className="mono"
+      sx={{ border: "1px solid currentColor", borderRadius: "3px", fontSize: 11, px: 0.6, lineHeight: 1.5 }}
+    >
+      {children}
+    </Box>
+  );
+}
+
+function PageLink({ to, name, count }: { to: string; name: string; count: number }) {
+  return (
+    <NavLink to={to} end={to === "/"} style={{ textDecoration: "none", display: "flex" }}>
+      {({ isActive }) => (
+        <Box
+          sx={{
+            display: "flex",
+            alignItems: "center",
+            gap: 0.75,
+            px: 1.25,
+            fontSize: 13.5,
+            fontWeight: isActive ? 650 : 400,
+            color: isActive ? "var(--onStrip)" : "var(--muteOnStrip)",
+            borderBottom: "3px solid",
+            borderTop: "3px solid transparent",
+            borderBottomColor: isActive ? "var(--buoy)" : "transparent",
+            whiteSpace: "nowrap",
+          }}
+        >
+          {name}
+          {count > 0 && (
+            <Box
+              component="span"
+              className="mono"
+              sx={{ border: "1px solid currentColor", borderRadius: "4px", fontSize: 11, px: 0.6 }}
+            >
+              {count}
+            </Box>
+          )}
+        </Box>
+      )}
+    </NavLink>
+  );
+}
+
+function UnitButton() {
+  const { unit, toggle } = useUnit();
+  return (
+    <Tooltip title="Sizes in TiB or TB (U)">
+      <ButtonBase
+        onClick={toggle}
+        aria-label={`Sizes in ${unit}; change`}
+        className="mono"
+        sx={{ px: 1, fontSize: 12, color: "var(--onStrip)" }}
+      >
+        {unit}
+      </ButtonBase>
+    </Tooltip>
+  );
+}
+
+interface AgeProps {
+  at: string | null;
+  devices: number;
+  away: number;
+  reread: () => void;
+  rereading: boolean;
+}
+
+function Age({ at, devices, away, reread, rereading }: AgeProps) {
+  const now = useNow(1000);
+  const stale = at !== null && (now.getTime() - new Date(at).getTime()) / 1000 > STALE_SECONDS;
+  const text =
+    devices === 0
+      ? "no devices"
+      : rereading
+        ? "reading…"
+        : at
+          ? `read ${formatMoment(at, now)}`
+          : "not read yet";
+  return (
+    <Tooltip
+      title={away ? `${String(away)} devices cannot be read` : "Age of the oldest reading. Reread (R)"}
+    >
+      <ButtonBase
+        onClick={reread}
+        sx={{
+          px: 1,
+          fontSize: 12.5,
+          whiteSpace: "nowrap",
+          color: away || stale ? "var(--heat3)" : "var(--muteOnStrip)",
+        }}
+      >
+        {away > 0 && `▲ ${String(away)} away · `}
+        {text}
+      </ButtonBase>
+    </Tooltip>
+  );
+}
+
+function Account({
+  mode,
+  setMode,
+  onKeys,
+}: {
+  mode: Mode;
+  setMode: (mode: Mode) => void;
+  onKeys: () => void;
+}) {
+  const { data: session } = useSession();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const signOut = useMutation({
+    mutationFn: () => unwrap(api.DELETE("/api/session/")),
+    onSuccess: (data) => {
+      queries.setQueryData(SESSION_KEY, data);
+    },
+  });
+  const close = () => {
+    setAnchor(null);
+  };
+  const initials = (session?.name ?? "")
+    .split(".")
+    .map((part) => part.charAt(0).toUpperCase())
+    .join("");
+  return (
+    <>
+      <ButtonBase
+        aria-label={`Account ${session?.name ?? ""}`}
+        aria-haspopup="menu"
+        onClick={(event) => {
+          setAnchor(event.currentTarget);
+        }}
+        className="mono"
+        sx={{
+          alignSelf: "center",
+          ml: 0.5,
+          height: 28,
+          minWidth: 30,
+          px: 0.75,
+          border: "1px solid var(--muteOnStrip)",
+          borderRadius: "4px",
+          fontSize: 12,
+        }}
+      >
+        {initials}
+      </ButtonBase>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
+        <MenuItem disabled sx={{ opacity: "1 !important" }}>
+          {session?.name}, {session?.role}
+        </MenuItem>
+        <Divider />
+        <MenuItem
+          onClick={() => {
+            close();
+            void navigate("/devices");
+          }}
+        >
+          Devices
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close();
+            setMode(mode === "light" ? "dark" : "light");
+          }}
+        >
+          {mode === "light" ? "Dark theme" : "Light theme"}
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close();
+            onKeys();
+          }}
+        >
+          Keys
+        </MenuItem>
+        <Divider />
+        <MenuItem
+          onClick={() => {
+            close();
+            signOut.mutate();
+          }}
+        >
+          Sign out
+        </MenuItem>
+      </Menu>
+    </>
+  );
+}

@@ -1,0 +1,136 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { formatMs, formatShare } from "../parts/format";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { useUnit } from "../parts/unit";
+
+type Trace = Schemas["Trace"];
+type Figure = Schemas["Figure"];
+type Layer = Schemas["Layer"];
+
+const NAMES: Record<string, string> = {
+  machine: "Machines",
+  disk: "Disks",
+  host: "Hosts",
+  datastore: "Datastores",
+  volume: "Volumes",
+  pool: "Pools",
+  array: "Arrays",
+};
+
+/** A thing with its figures, and the chain from virtual machine to array around it. */
+export function TracePage() {
+  const { kind = "", id = "" } = useParams();
+  const trace = useQuery({
+    queryKey: ["trace", kind, id],
+    queryFn: () =>
+      unwrap(api.GET("/api/trace/{kind}/{id}/", { params: { path: { kind, id: Number(id) || 0 } } })),
+    refetchInterval: 20_000,
+  });
+  if (trace.error) return <ProblemAlert error={trace.error} />;
+  if (!trace.data) return null;
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline", mb: 1.5 }}>
+        <Typography variant="h1">{trace.data.name}</Typography>
+        <Typography color="textSecondary">{trace.data.kind}</Typography>
+      </Box>
+      <Figures trace={trace.data} />
+      <Typography variant="h2" component="h2" sx={{ mb: 1 }}>
+        Trace, from machine to array
+      </Typography>
+      <Box
+        sx={{ display: "flex", alignItems: "stretch", gap: 0, overflowX: "auto", pb: 1 }}
+        tabIndex={0}
+        role="region"
+        aria-label="Trace"
+      >
+        {trace.data.layers.map((layer, n) => (
+          <LayerColumn key={layer.kind} layer={layer} here={layer.kind === trace.data.kind} first={n === 0} />
+        ))}
+      </Box>
+    </>
+  );
+}
+
+function Figures({ trace }: { trace: Trace }) {
+  const { size } = useUnit();
+  const text = (figure: Figure): string => {
+    if (figure.value === null) return figure.text;
+    if (figure.unit === "bytes") return size(figure.value);
+    if (figure.unit === "share") return formatShare(figure.value);
+    return figure.unit === "ms" ? formatMs(figure.value) : String(figure.value);
+  };
+  return (
+    <Box
+      component="dl"
+      sx={{
+        display: "flex",
+        flexWrap: "wrap",
+        gap: "10px 28px",
+        m: 0,
+        mb: 2,
+        p: "12px 14px",
+        border: "1px solid var(--line)",
+        borderRadius: "6px",
+        background: "var(--card)",
+      }}
+    >
+      {trace.figures.map((figure) => (
+        <div key={figure.label} style={{ minWidth: 0 }}>
+          <dt style={{ color: "var(--mute)", fontSize: 12 }}>{figure.label}</dt>
+          <dd className="mono" style={{ margin: 0, overflowWrap: "anywhere" }}>
+            {text(figure)}
+          </dd>
+        </div>
+      ))}
+    </Box>
+  );
+}
+
+function LayerColumn({ layer, here, first }: { layer: Layer; here: boolean; first: boolean }) {
+  const { size } = useUnit();
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", flex: "1 1 132px", minWidth: 132, maxWidth: 230 }}>
+      {!first && <Box aria-hidden sx={{ width: 14, borderTop: "1.5px solid var(--mute)", flex: "none" }} />}
+      <Box
+        component="section"
+        aria-label={NAMES[layer.kind] ?? layer.kind}
+        sx={{
+          flex: 1,
+          alignSelf: "stretch",
+          border: here ? "2px solid var(--ink)" : "1px solid var(--line)",
+          borderRadius: "6px",
+          background: "var(--card)",
+          minWidth: 0,
+        }}
+      >
+        <Box sx={{ p: "7px 10px", borderBottom: "1px solid var(--line)", fontWeight: 650 }}>
+          {NAMES[layer.kind] ?? layer.kind}{" "}
+          <span className="mono" style={{ color: "var(--mute)", fontWeight: 400, fontSize: 12 }}>
+            {layer.links.length + layer.more}
+          </span>
+        </Box>
+        <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", maxHeight: 430, overflow: "auto" }}>
+          {layer.links.map((entry) => (
+            <Box component="li" key={entry.id} sx={{ p: "5px 10px", overflowWrap: "anywhere" }}>
+              <Link to={`/trace/${entry.kind}/${String(entry.id)}`}>{entry.name}</Link>
+              <div className="mono" style={{ color: "var(--mute)", fontSize: 11.5 }}>
+                {[entry.size_bytes === null ? "" : size(entry.size_bytes), entry.note]
+                  .filter(Boolean)
+                  .join(" · ")}
+              </div>
+            </Box>
+          ))}
+          {layer.more > 0 && (
+            <li style={{ padding: "5px 10px", color: "var(--mute)" }}>and {layer.more} more</li>
+          )}
+        </Box>
+      </Box>
+    </Box>
+  );
+}

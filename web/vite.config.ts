@@ -1,0 +1,10 @@
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vitest/config";
+
+export default defineConfig(({ command }) => ({
+  plugins: [react()],
+  base: command === "build" ? "/static/web/" : "/",
+  build: { outDir: "dist", chunkSizeWarningLimit: 1200 },
+  server: { proxy: { "/api": "http://127.0.0.1:8470" } },
+  test: { environment: "jsdom", setupFiles: ["src/testing.ts"], css: false },
+}));
