@@ -357,8 +357,8 @@ def _steps(
         )
     )
     identity = {"step": made, "field": "identity"}
+    mounts = len(steps)
     for host in hosts:
-        mounted = len(steps)
         steps.append(
             StepSpec(
                 "mount",
@@ -369,6 +369,7 @@ def _steps(
                 (made, scans[host.name]),
             )
         )
+    for number, host in enumerate(hosts):
         steps.append(
             StepSpec(
                 "set_path_policy",
@@ -376,7 +377,7 @@ def _steps(
                 f"Set path policy on {host.name}",
                 "round robin",
                 {"serial": serial, "policy": PATH_POLICY},
-                (mounted,),
+                (mounts + number,),
             )
         )
     return steps

@@ -21,6 +21,7 @@ from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode
 
 PASS, WARN, STOP = "pass", "warn", "stop"
+DRAFTS_LOOKED_AT = 30
 
 
 @dataclass(frozen=True)
@@ -75,10 +76,15 @@ def kind_of(name: str) -> DraftKind:
 
 
 def new_draft(kind: str, form: dict[str, Any], user: User) -> Lot:
-    """A new lot in draft."""
+    """A lot in draft: the person's own that was begun from the same form, brought up to date, else a new one."""
     kind_of(kind)
+    own = Lot.objects.filter(kind=kind, state=Lot.State.DRAFT, created_by=user)
+    same = next((lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == form and not (lot.steps.exists() and not form)), None)
+    if same is not None:
+        same.form = {**form}
+        return redraft(same)
     with transaction.atomic():
-        lot = Lot.objects.create(kind=kind, title="New lot", form=form, created_by=user)
+        lot = Lot.objects.create(kind=kind, title="New lot", form={**form}, origin=form, created_by=user)
         return redraft(lot)
 
 

@@ -28,6 +28,8 @@ class Lot(models.Model):
     title = models.CharField(max_length=200)
     state = models.CharField(max_length=8, choices=State.choices, default=State.DRAFT)
     form = models.JSONField(default=dict)
+    # The form it was first drafted from: asking for the same again opens this draft.
+    origin = models.JSONField(default=dict)
     plan = models.JSONField(default=dict)
     checks = models.JSONField(default=list)
     checked_at = models.DateTimeField(null=True)

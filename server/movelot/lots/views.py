@@ -46,6 +46,7 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         return (
             super()
             .get_queryset()
+            .order_by("-pk")
             .annotate(
                 step_count=Count("steps"),
                 done_count=Count("steps", filter=Q(steps__state=Step.State.DONE)),

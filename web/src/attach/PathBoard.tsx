@@ -93,7 +93,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
         <tbody>
           {board.hosts.map((host) => (
             <tr key={host.name}>
-              <th scope="row" style={{ padding: "5px 12px", textAlign: "left" }}>
+              <th scope="row" style={{ padding: "5px 12px", textAlign: "left", whiteSpace: "nowrap" }}>
                 {host.name}
               </th>
               {board.portals.map((portal) => (

@@ -4,6 +4,7 @@ import type { Schemas } from "../api/problem";
 import { formatSeconds } from "../parts/format";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
+import { groupSteps, groupTitle } from "./grouping";
 import type { LotDetail } from "./useLot";
 
 type Step = Schemas["StepAnswer"];
@@ -25,16 +26,12 @@ export function StepList({ lot, most = 80 }: { lot: LotDetail; most?: number }) 
       </Typography>
     );
   }
+  if (lot.summary.state === "draft") return <DraftSteps lot={lot} most={most} />;
   const shown = lot.steps.slice(0, most);
   return (
     <Box component="ol" aria-label="Steps" sx={{ m: 0, p: 0, listStyle: "none" }}>
       {shown.map((step, n) => (
-        <StepRow
-          key={step.id}
-          step={step}
-          draft={lot.summary.state === "draft"}
-          newLane={shown[n - 1]?.device !== step.device}
-        />
+        <StepRow key={step.id} step={step} newLane={shown[n - 1]?.device !== step.device} />
       ))}
       {lot.steps.length > most && (
         <li style={{ padding: "8px 14px" }}>and {lot.steps.length - most} more steps</li>
@@ -43,7 +40,45 @@ export function StepList({ lot, most = 80 }: { lot: LotDetail; most?: number }) 
   );
 }
 
-function StepRow({ step, draft, newLane }: { step: Step; draft: boolean; newLane: boolean }) {
+/** Steps of a draft, alike ones on several hosts in one row. */
+function DraftSteps({ lot, most }: { lot: LotDetail; most: number }) {
+  const groups = groupSteps(lot.steps);
+  return (
+    <Box component="ol" aria-label="Steps" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      {groups.slice(0, most).map((group, n) => {
+        const { first, steps } = group;
+        const many = steps.length > 1;
+        const place = many ? `${String(steps.length)} hosts side by side` : first.device;
+        const before = groups[n - 1];
+        return (
+          <Box component="li" key={first.id} sx={{ borderBottom: "1px solid var(--line)", p: "7px 14px" }}>
+            {(many || before?.first.device !== first.device || before.steps.length > 1) && (
+              <Typography sx={{ fontSize: 12, color: "var(--mute)" }}>on {place}</Typography>
+            )}
+            <Box
+              sx={{ display: "grid", gridTemplateColumns: `${many ? "34px" : "22px"} 1fr auto`, gap: 0.75 }}
+            >
+              <span className="mono" style={{ fontSize: 12, paddingTop: 1 }}>
+                {first.position + 1}
+                {many && `–${String((steps.at(-1)?.position ?? 0) + 1)}`}
+              </span>
+              <div>
+                <strong style={{ fontWeight: 600 }}>{groupTitle(group)}</strong>
+                <div style={{ color: "var(--mute)", fontSize: 12 }}>{first.detail}</div>
+              </div>
+              <span className="mono" style={{ fontSize: 12 }}>
+                {formatSeconds(Math.max(...steps.map((step) => step.planned_end - step.planned_start)))}
+              </span>
+            </Box>
+          </Box>
+        );
+      })}
+      {groups.length > most && <li style={{ padding: "8px 14px" }}>and {groups.length - most} more steps</li>}
+    </Box>
+  );
+}
+
+function StepRow({ step, newLane }: { step: Step; newLane: boolean }) {
   const { size } = useUnit();
   const running = step.state === "running" && step.total_amount > 0;
   const copies = step.kind === "move_disk";
@@ -66,13 +101,7 @@ function StepRow({ step, draft, newLane }: { step: Step; draft: boolean; newLane
           <strong style={{ fontWeight: 600 }}>{step.title}</strong>
           <div style={{ color: "var(--mute)", fontSize: 12 }}>{step.detail}</div>
         </div>
-        {draft ? (
-          <span className="mono" style={{ fontSize: 12 }}>
-            {formatSeconds(step.planned_end - step.planned_start)}
-          </span>
-        ) : (
-          <Mark kind={MARKS[step.state] ?? "unjudged"} label={step.state} />
-        )}
+        <Mark kind={MARKS[step.state] ?? "unjudged"} label={step.state} />
       </Box>
       {running && (
         <Box sx={{ pl: "28px", mt: 0.5 }}>

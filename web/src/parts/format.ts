@@ -25,7 +25,7 @@ export const formatHour = (hour: number): string => `${String(hour).padStart(2, 
 
 /** Seconds as a duration a person says. */
 export function formatSeconds(seconds: number): string {
-  if (seconds < 90) return `${Math.max(0, Math.round(seconds)).toFixed(0)} s`;
+  if (seconds < 90) return `${Math.max(0, Math.ceil(seconds - 0.001)).toFixed(0)} s`;
   if (seconds < 5400) return `${(seconds / 60).toFixed(0)} min`;
   return seconds < 172_800 ? `${(seconds / 3600).toFixed(1)} h` : `${(seconds / 86_400).toFixed(0)} days`;
 }
