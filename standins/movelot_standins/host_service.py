@@ -130,6 +130,8 @@ class HostService(CommonService):
                 None,
             )
             if volume is None or lun is None:
+                # What the array no longer offers stays known, without a path, until the next scan.
+                found.append(self._device(serial, volume.size_bytes if volume else 0, 0, [], "Absent", ("None", "")))
                 continue
             paths = [
                 {
@@ -140,20 +142,25 @@ class HostService(CommonService):
                 for port, portal in pairs
                 if actions.reaches(ports[port], portals[portal])
             ]
-            found.append(
-                resource(
-                    f"{self.oem}/Devices/{serial}",
-                    "KestrelDevice.v1_0_0.Device",
-                    f"naa.{serial}",
-                    Serial=serial,
-                    CapacityBytes=volume.size_bytes,
-                    LUN=lun,
-                    Paths=paths,
-                    PathPolicy=self.host.path_policy.get(serial, "MostRecent"),
-                    Signature={"Kind": volume.signature_kind or "None", "Identity": volume.signature_id},
-                )
-            )
+            signature = (volume.signature_kind or "None", volume.signature_id)
+            found.append(self._device(serial, volume.size_bytes, lun, paths, "Enabled", signature))
         return found
+
+    def _device(
+        self, serial: str, size: int, lun: int, paths: list[Resource], state: str, signature: tuple[str, str]
+    ) -> Resource:
+        return resource(
+            f"{self.oem}/Devices/{serial}",
+            "KestrelDevice.v1_0_0.Device",
+            f"naa.{serial}",
+            Serial=serial,
+            CapacityBytes=size,
+            LUN=lun,
+            Paths=paths,
+            PathPolicy=self.host.path_policy.get(serial, "MostRecent"),
+            Status={"State": state},
+            Signature={"Kind": signature[0], "Identity": signature[1]},
+        )
 
     def datastores(self) -> list[Resource]:
         now = self.clock()

@@ -7,25 +7,20 @@ import contextlib
 import json
 import logging
 import secrets
-import ssl
 import sys
 import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import uvicorn
-from starlette.applications import Starlette
-from starlette.requests import Request
-from starlette.responses import JSONResponse
-from starlette.routing import Route
 
 from movelot_standins import certificates, scenario, store
 from movelot_standins.actions import scan_now
 from movelot_standins.array_service import ArrayService
 from movelot_standins.clockwork import advance
 from movelot_standins.common_service import CommonService
-from movelot_standins.faults import KINDS, Fault, FaultyApp
+from movelot_standins.control import door_app
+from movelot_standins.faults import FaultyApp
 from movelot_standins.host_service import HostService
 from movelot_standins.model import World
 
@@ -94,10 +89,23 @@ class Listener:
         self.server = None
 
     def renew_certificate(self) -> None:
-        """Show another certificate to new connections."""
+        """Have another certificate from the next start on; the first one is kept aside."""
+        for file in (self.certificate, self.key):
+            aside = file.with_suffix(f"{file.suffix}.first")
+            if not aside.exists():
+                aside.write_bytes(file.read_bytes())
         certificates.ensure(self.settings.folder / "certificates", self.service.name, self.address, renew=True)
-        if self.server and isinstance(self.server.config.ssl, ssl.SSLContext):
-            self.server.config.ssl.load_cert_chain(self.certificate, self.key)
+
+    def restore_certificate(self) -> bool:
+        """Put the first certificate back; says whether there was another one."""
+        found = False
+        for file in (self.certificate, self.key):
+            aside = file.with_suffix(f"{file.suffix}.first")
+            if aside.exists():
+                file.write_bytes(aside.read_bytes())
+                aside.unlink()
+                found = True
+        return found
 
 
 class Site:
@@ -170,51 +178,6 @@ class Site:
                 saved = now
 
 
-def control_app(site: Site) -> Starlette:
-    """The control door: pace, faults and small acts of fate."""
-
-    async def pace(request: Request) -> JSONResponse:
-        site.world.pace = float((await request.json())["pace"])
-        site.save()
-        return JSONResponse({"pace": site.world.pace})
-
-    async def fault(request: Request) -> JSONResponse:
-        body: dict[str, Any] = await request.json()
-        listener, kind = site.listeners[body["device"]], str(body.get("kind", ""))
-        if kind and kind not in KINDS:
-            return JSONResponse({"error": f"unknown fault {kind}", "known": KINDS}, 400)
-        listener.app.fault = Fault(kind, int(body.get("n", 1)))
-        if kind == "expire":
-            listener.service.sessions.clear()
-        elif kind == "certificate":
-            listener.renew_certificate()
-        elif kind == "away":
-            await listener.away()
-        if kind != "away" and listener.server is None:
-            await listener.up()
-        return JSONResponse({"device": body["device"], "fault": kind})
-
-    async def grow(request: Request) -> JSONResponse:
-        body = await request.json()
-        found = next(s for s in site.world.datastores if s.name == body["datastore"])
-        found.other_bytes += int(body["bytes"])
-        site.save()
-        return JSONResponse({"datastore": found.name, "other_bytes": found.other_bytes})
-
-    async def sign(request: Request) -> JSONResponse:
-        body = await request.json()
-        found = next(v for v in site.world.volumes if v.name == body["volume"])
-        found.signature_kind = str(body["kind"])
-        site.save()
-        return JSONResponse({"volume": found.name, "signature": found.signature_kind})
-
-    async def state(_request: Request) -> JSONResponse:
-        return JSONResponse(json.loads(site.state_file.read_text()))
-
-    acts = {"/pace": pace, "/fault": fault, "/grow": grow, "/sign": sign}
-    return Starlette(routes=[*(Route(p, f, methods=["POST"]) for p, f in acts.items()), Route("/state", state)])
-
-
 async def serve(settings: Settings) -> None:
     """Run until cancelled; prints one JSON line a device on standard output."""
     site = Site(settings)
@@ -228,7 +191,7 @@ async def serve(settings: Settings) -> None:
     jobs = [site.pass_time()]
     if settings.control_port:
         config = uvicorn.Config(
-            control_app(site), host="127.0.0.1", port=settings.control_port, log_level="warning", lifespan="off"
+            door_app(site), host="127.0.0.1", port=settings.control_port, log_level="warning", lifespan="off"
         )
         door = uvicorn.Server(config)
         jobs.append(door._serve())

@@ -6,10 +6,11 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from movelot.attach.board import Board, board_of
+from movelot.attach.steps import Wanted, attach_steps
 from movelot.attach.uplinks import fixes_for
 from movelot.inventory.estates import estate_of
-from movelot.inventory.models import Cluster, Datastore, Device, Initiator, Offer, Pool, Volume
-from movelot.inventory.paths import PathTable, expected_table
+from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Offer, Pool, Volume
+from movelot.inventory.paths import PathTable, expected_paths, expected_table
 from movelot.inventory.sentences import fit_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
@@ -17,8 +18,6 @@ from movelot.lots.steps.base import StepSpec, Values
 from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools
 from movelot_core.errors import CoreError
 from movelot_core.units import check_name, format_share, format_size, parse_size
-
-PATH_POLICY = "RoundRobin"
 
 
 @dataclass
@@ -108,7 +107,7 @@ class AttachKind(DraftKind):
         plan.board = board_of(table)
         plan.fixable = [host for host in fixes_for(hosts) if host not in typed.fixes]
         checks = [*_form_checks(problems, fits, size, pool), *_path_checks(table), *_rival_checks(lot, pool, size or 0)]
-        steps = _steps(hosts, pool, name, size, table, list(fixes.values())) if name and size else []
+        steps = attach_steps(Wanted(name, size, pool), hosts, table, list(fixes.values())) if name and size else []
         return Draft(_title(name, plan.cluster), steps, asdict(plan), checks, _facts(pool, hosts, name))
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
@@ -116,10 +115,8 @@ class AttachKind(DraftKind):
         store = Datastore.objects.filter(name=Form.of(lot.form).name).first()
         hosts = len(lot.plan["hosts"])
         board = lot.plan.get("board") or {}
-        seen = sum(len(device.paths) for device in Device.objects.none())
+        seen = 0
         if store:
-            from movelot.inventory.models import HostDevice
-
             seen = sum(len(device.paths) for device in HostDevice.objects.filter(serial=store.serial))
         rows = [
             {
@@ -228,8 +225,6 @@ def _form_checks(
 
 def _table(hosts: list[Device], pool: Pool, volume: str, fixes: dict[str, StepSpec]) -> PathTable:
     """Paths as they will be, fixes of uplinks included."""
-    from movelot_core.fabric import compare_paths, single_points
-
     table = expected_table(hosts, pool.device, volume)
     if not fixes:
         return table
@@ -240,12 +235,7 @@ def _table(hosts: list[Device], pool: Pool, volume: str, fixes: dict[str, StepSp
         else port
         for port in table.ports
     ]
-    from movelot_core.fabric import Offer as CoreOffer
-
-    controllers = frozenset(portal.controller for portal in table.portals)
-    offer = CoreOffer(volume, min(controllers, default=""), controllers, frozenset(port.initiator for port in ports))
-    paths = compare_paths(ports, table.portals, offer, None)
-    return PathTable(ports, table.portals, paths, single_points(ports, table.portals, offer, paths))
+    return expected_paths(ports, table.portals, volume)
 
 
 def _path_checks(table: PathTable) -> list[Check]:
@@ -295,89 +285,3 @@ def _facts(pool: Pool, hosts: list[Device], name: str | None) -> dict[str, str]:
         "LUN numbers in use": ", ".join(str(n) for n in sorted(set(Offer.objects.values_list("lun", flat=True)))),
         "name": name or "",
     }
-
-
-def _steps(
-    hosts: list[Device], pool: Pool, name: str, size: int, table: PathTable, fixes: list[StepSpec]
-) -> list[StepSpec]:
-    """Fix uplinks, create, offer, scan side by side, format once, mount everywhere, set the path policy."""
-    array = pool.device.name
-    initiators = dict(Initiator.objects.filter(device=pool.device).values_list("iqn", "uri"))
-    uris = [initiators[host.initiator] for host in hosts if host.initiator in initiators]
-    used = set(Offer.objects.filter(device=pool.device).values_list("lun", flat=True))
-    lun = next(n for n in range(1, 4096) if n not in used)
-    steps = list(fixes)
-    create = len(steps)
-    serial = {"step": create, "field": "serial"}
-    steps.append(
-        StepSpec(
-            "create_volume",
-            array,
-            f"Create thin volume {name}, {format_size(size)}",
-            f"pool {pool.name}, serial assigned by the array",
-            {"name": name, "size_bytes": size, "pool_uri": pool.uri},
-            tuple(range(create)),
-        )
-    )
-    steps.append(
-        StepSpec(
-            "offer_volume",
-            array,
-            f"Let {len(uris)} initiators see it",
-            f"LUN number {lun} on every host",
-            {"volume_uri": {"step": create, "field": "uri"}, "initiator_uris": uris, "lun": lun},
-            (create,),
-        )
-    )
-    seen = {host.name: sum(path.seen for path in table.paths if path.host == host.name) for host in hosts}
-    scans = {}
-    for host in hosts:
-        scans[host.name] = len(steps)
-        steps.append(
-            StepSpec(
-                "scan",
-                host.name,
-                f"Rescan {host.name}, wait for the device",
-                f"{seen[host.name]} paths expected",
-                {"serial": serial, "present": True},
-                (create + 1,),
-                seconds=host.scan_seconds,
-            )
-        )
-    first = max(hosts, key=lambda host: seen[host.name]).name
-    made = len(steps)
-    steps.append(
-        StepSpec(
-            "format_device",
-            first,
-            f"Format from {first}",
-            "only if the device is empty: no partition, no signature",
-            {"serial": serial, "name": name},
-            tuple(scans.values()),
-        )
-    )
-    identity = {"step": made, "field": "identity"}
-    mounts = len(steps)
-    for host in hosts:
-        steps.append(
-            StepSpec(
-                "mount",
-                host.name,
-                f"Mount {name} on {host.name}",
-                "verify the same identity",
-                {"serial": serial, "name": name, "identity": identity},
-                (made, scans[host.name]),
-            )
-        )
-    for number, host in enumerate(hosts):
-        steps.append(
-            StepSpec(
-                "set_path_policy",
-                host.name,
-                f"Set path policy on {host.name}",
-                "round robin",
-                {"serial": serial, "policy": PATH_POLICY},
-                (mounts + number,),
-            )
-        )
-    return steps

@@ -111,7 +111,7 @@ def plan_with(found: GroupEstate, moves: list[dict[str, Any]]) -> tuple[Plan, li
     place, impossible = place_of(found, moves)
     plan = plan_for(found.estate, place, clear_plan(found.group).bound_bytes)
     ordered = order_moves(found.estate, plan.moves, rates_of())
-    impossible += [f"{text[0].upper()}{text[1:]}." for text in broken_musts(found.estate, place)]
+    impossible += [f"{text}." for text in broken_musts(found.estate, place)]
     left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}
     impossible += [f"No order has room for {found.estate.disks[d]} at every instant." for d in sorted(left_out)]
     return plan, ordered, impossible

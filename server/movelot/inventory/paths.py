@@ -44,7 +44,11 @@ def portals_of(array: models.Device) -> list[Portal]:
 
 def expected_table(hosts: list[models.Device], array: models.Device, volume: str) -> PathTable:
     """Paths that ``hosts`` will have to a volume that ``array`` offers to all of them."""
-    ports, portals = ports_of(hosts), portals_of(array)
+    return expected_paths(ports_of(hosts), portals_of(array), volume)
+
+
+def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str) -> PathTable:
+    """Paths over these ports and portals to a volume that is not there yet; its owner is taken as the first controller."""
     controllers = sorted({portal.controller for portal in portals})
     owner = controllers[0] if controllers else ""
     offer = Offer(volume, owner, frozenset(controllers), frozenset(port.initiator for port in ports))

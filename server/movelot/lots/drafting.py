@@ -79,7 +79,9 @@ def new_draft(kind: str, form: dict[str, Any], user: User) -> Lot:
     """A lot in draft: the person's own that was begun from the same form, brought up to date, else a new one."""
     kind_of(kind)
     own = Lot.objects.filter(kind=kind, state=Lot.State.DRAFT, created_by=user)
-    same = next((lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == form and not (lot.steps.exists() and not form)), None)
+    same = next(
+        (lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == form and not (lot.steps.exists() and not form)), None
+    )
     if same is not None:
         same.form = {**form}
         return redraft(same)

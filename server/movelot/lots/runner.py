@@ -10,7 +10,7 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -76,6 +76,7 @@ class Driver:
         self.jobs: dict[str, Job] = {}
         self.away_since: dict[str, float] = {}
         self.stop_asked: set[str] = set()
+        self.ask_after: dict[str, float] = {}
 
     def __repr__(self) -> str:
         return f"<Driver of {self.lot}, {len(self.jobs)} calls under way>"
@@ -90,8 +91,15 @@ class Driver:
                 self._start(threads)
                 if not self.jobs and not self._running():
                     break
-                time.sleep(POLL_SECONDS if self.jobs or self._running() else 0)
+                self._pause()
         self._close()
+
+    def _pause(self) -> None:
+        """Until a call returns, or running work is to be asked about again."""
+        if self.jobs:
+            wait([job.future for job in self.jobs.values()], POLL_SECONDS, FIRST_COMPLETED)
+        else:
+            time.sleep(POLL_SECONDS / 2)
 
     def _keys(self, state: str) -> list[str]:
         return [key for key, step in self.steps.items() if step.state == state]
@@ -106,7 +114,7 @@ class Driver:
 
     def _start(self, threads: ThreadPoolExecutor) -> None:
         for key in self._running():
-            if key not in self.jobs:
+            if key not in self.jobs and time.monotonic() >= self.ask_after.get(key, 0.0):
                 self._ask(threads, key)
         if not self._going_on:
             return
@@ -138,6 +146,7 @@ class Driver:
             if not job.future.done():
                 continue
             del self.jobs[key]
+            self.ask_after[key] = time.monotonic() + POLL_SECONDS
             try:
                 self._progressed(job.step, job.future.result())
                 self.away_since.pop(key, None)

@@ -95,8 +95,8 @@ function Figures({ trace }: { trace: Trace }) {
 function LayerColumn({ layer, here, first }: { layer: Layer; here: boolean; first: boolean }) {
   const { size } = useUnit();
   return (
-    <Box sx={{ display: "flex", alignItems: "center", flex: "1 1 132px", minWidth: 132, maxWidth: 230 }}>
-      {!first && <Box aria-hidden sx={{ width: 14, borderTop: "1.5px solid var(--mute)", flex: "none" }} />}
+    <Box sx={{ display: "flex", alignItems: "center", flex: "1 1 116px", minWidth: 116, maxWidth: 230 }}>
+      {!first && <Box aria-hidden sx={{ width: 10, borderTop: "1.5px solid var(--mute)", flex: "none" }} />}
       <Box
         component="section"
         aria-label={NAMES[layer.kind] ?? layer.kind}

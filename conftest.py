@@ -1,0 +1,117 @@
+"""Fixtures shared by rooms: our MariaDB and Redis, and the stand-ins as a process of their own."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+import requests
+
+ROOT = Path(__file__).resolve().parent
+sys.path.insert(0, str(ROOT / "scripts"))
+os.environ.setdefault("MOVELOT_REDIS_DB", "15")
+os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "2")
+
+TEST_STANDIN_PORT = 19443
+TEST_CONTROL_PORT = 19440
+READY_SECONDS = 30
+
+
+@pytest.fixture(scope="session", autouse=True)
+def services() -> None:
+    """MariaDB and Redis of our own are up."""
+    import services as servers
+
+    servers.start()
+
+
+class StandIns:
+    """The stand-ins as a process, with their control door."""
+
+    def __init__(
+        self, folder: Path, port: int = TEST_STANDIN_PORT, control: int = TEST_CONTROL_PORT, pace: float = 20000
+    ) -> None:
+        self.folder, self.port, self.control_port, self.pace = folder, port, control, pace
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        env = {
+            **os.environ,
+            "PYTHONPATH": str(ROOT / "standins"),
+            "MOVELOT_STANDIN_FOLDER": str(self.folder),
+            "MOVELOT_STANDIN_PORT": str(self.port),
+            "MOVELOT_CONTROL_PORT": str(self.control_port),
+            "MOVELOT_STANDIN_PACE": str(self.pace),
+            "MOVELOT_STANDIN_QUIET": "1",
+        }
+        log = (self.folder.parent / "standins.log").open("ab")
+        self.process = subprocess.Popen([sys.executable, "-m", "movelot_standins"], env=env, stdout=log, stderr=log)
+        log.close()
+        until(self._answers, "the stand-ins")
+
+    def _answers(self) -> bool:
+        try:
+            return requests.get(f"http://127.0.0.1:{self.control_port}/state", timeout=1).ok
+        except requests.RequestException:
+            return False
+
+    def stop(self) -> None:
+        if self.process:
+            self.process.terminate()
+            self.process.wait(20)
+
+    @property
+    def cards(self) -> dict[str, dict[str, str]]:
+        return {card["name"]: card for card in json.loads((self.folder / "devices.json").read_text())}
+
+    def control(self, act: str, **body: Any) -> dict[str, Any]:
+        answer = requests.post(f"http://127.0.0.1:{self.control_port}/{act}", json=body, timeout=10)
+        answer.raise_for_status()
+        found: dict[str, Any] = answer.json()
+        return found
+
+    def fault(self, device: str, kind: str = "", n: int = 1) -> None:
+        self.control("fault", device=device, kind=kind, n=n)
+
+    def world(self) -> dict[str, Any]:
+        """The state of the outside world as the stand-ins saved it."""
+        found: dict[str, Any] = requests.get(f"http://127.0.0.1:{self.control_port}/state", timeout=5).json()
+        return found
+
+    def placement(self) -> dict[str, str]:
+        """Datastore of each disk."""
+        return {d["id"]: d["places"][-1][1] for m in self.world()["machines"] for d in m["disks"]}
+
+
+def until(ready: Any, what: str, seconds: float = READY_SECONDS) -> Any:
+    """The first true value of ``ready``; fails the test when it takes longer than ``seconds``."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        found = ready()
+        if found:
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"waited {seconds} s for {what}")
+
+
+@pytest.fixture(scope="session")
+def standin_process(tmp_path_factory: pytest.TempPathFactory) -> Iterator[StandIns]:
+    running = StandIns(tmp_path_factory.mktemp("standins") / "site")
+    running.start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture
+def standins(standin_process: StandIns) -> StandIns:
+    """The stand-ins with a world as at their first start, without faults."""
+    standin_process.control("reset")
+    standin_process.control("pace", pace=standin_process.pace)
+    return standin_process

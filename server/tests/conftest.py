@@ -1,0 +1,91 @@
+"""An estate read from real stand-ins once, and each test in a transaction of its own on top of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from django.core.cache import cache
+from rest_framework.test import APIClient
+
+from conftest import StandIns
+from movelot.accounts.models import Role, User
+from movelot.devices.certificate import fingerprint_of
+from movelot.devices.linking import link
+from movelot.devices.reading import collect, reread
+from movelot.inventory.models import Device
+from movelot.inventory.store import changed
+from movelot.lots import actions
+from movelot.lots.drafting import new_draft
+from movelot.lots.models import Lot
+from movelot.lots.runner import Driver
+
+PASSWORD = "a-long-enough-password"
+
+
+@pytest.fixture(scope="session")
+def django_db_setup(django_db_setup: None, django_db_blocker: Any, standin_process: StandIns) -> None:
+    """The stand-ins linked, read and learned from, once for all tests of this room."""
+    with django_db_blocker.unblock():
+        cache.clear()
+        standin_process.control("reset")
+        for card in standin_process.cards.values():
+            link_card(card)
+        collect(Device.objects.all())
+        for name, role in (
+            ("ines.marrow", Role.VIRTUALIZATION),
+            ("tobias.wren", Role.STORAGE),
+            ("auditor", Role.AUDITOR),
+        ):
+            User.objects.create_user(name, password=PASSWORD, role=role)
+
+
+def link_card(card: dict[str, str]) -> Device:
+    from pathlib import Path
+
+    return link(card["url"], card["user"], card["password"], fingerprint_of(Path(card["certificate"]).read_text()))
+
+
+@pytest.fixture
+def estate(db: None, standins: StandIns) -> Iterator[StandIns]:
+    """The demo's estate, freshly read; the caches of the last test are of no account."""
+    reread(Device.objects.all())
+    changed()
+    yield standins
+    cache.clear()
+
+
+@pytest.fixture
+def ines(db: None) -> User:
+    return User.objects.get(username="ines.marrow")
+
+
+@pytest.fixture
+def api(db: None) -> APIClient:
+    """The API as ines sees it, CSRF enforced."""
+    return signed_in("ines.marrow")
+
+
+def signed_in(name: str) -> APIClient:
+    client = APIClient(enforce_csrf_checks=True)
+    token = client.get("/api/session/").json()["csrf"]
+    answer = client.post(
+        "/api/session/", {"username": name, "password": PASSWORD}, format="json", headers={"X-CSRFToken": token}
+    )
+    assert answer.status_code == 200, answer.content
+    client.credentials(HTTP_X_CSRFTOKEN=answer.json()["csrf"])
+    return client
+
+
+def run_to_end(lot: Lot) -> Lot:
+    """Check, start and drive a lot in this process, as the worker would."""
+    actions.run(lot)
+    lot.refresh_from_db()
+    Driver(lot).run()
+    lot.refresh_from_db()
+    return lot
+
+
+def drafted(kind: str, user: User, **form: Any) -> Lot:
+    return new_draft(kind, form, user)

@@ -1,0 +1,131 @@
+"""Linking, pinning, reading and learning."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from django.db import IntegrityError, transaction
+
+from conftest import StandIns
+from movelot.devices.certificate import fingerprint_of
+from movelot.devices.linking import link, pin_again, probe
+from movelot.devices.reading import collect, reread
+from movelot.devices.sealing import seal, unseal
+from movelot.inventory.models import Datastore, Device, Disk, DiskHour, Pool, PoolHour, Reading
+from movelot.inventory.telemetry import KEPT_DAYS, prune
+from movelot.problems import Problem
+
+
+def test_a_password_is_sealed_and_never_stored_as_it_is() -> None:
+    sealed = seal("a secret")
+    assert b"a secret" not in sealed
+    assert unseal(sealed) == "a secret"
+
+
+def test_a_device_is_linked_only_with_the_fingerprint_it_shows(estate: StandIns) -> None:
+    card = estate.cards["quay-01"]
+    Device.objects.filter(name="quay-01").delete()
+    with pytest.raises(Problem) as differs:
+        link(card["url"], card["user"], card["password"], "AA:BB")
+    assert differs.value.code == "fingerprint_differs"
+    device = link(card["url"], card["user"], card["password"], probe(card["url"]).fingerprint)
+    assert (device.kind, device.cluster and device.cluster.name) == ("host", "quayside")
+
+
+def test_a_refused_account_links_nothing(estate: StandIns) -> None:
+    card = estate.cards["quay-01"]
+    Device.objects.filter(name="quay-01").delete()
+    with pytest.raises(Problem) as refused:
+        link(card["url"], card["user"], "wrong", probe(card["url"]).fingerprint)
+    assert refused.value.code == "device_refused"
+    assert not Device.objects.filter(name="quay-01").exists()
+
+
+@pytest.mark.parametrize(
+    "address", ["", "http://127.40.0.10", "https://", "https://host:port", "ftp://x", "https://h/path"]
+)
+def test_an_address_that_is_none_is_refused(db: None, address: str) -> None:
+    with pytest.raises(Problem):
+        probe(address)
+
+
+def test_another_certificate_stops_all_traffic_until_it_is_pinned_again(estate: StandIns) -> None:
+    device = Device.objects.get(name="quay-02")
+    old = device.fingerprint
+    estate.fault("quay-02", "certificate")
+    failed = reread([device])
+    device.refresh_from_db()
+    assert device.state == Device.State.CERTIFICATE
+    assert old in failed["quay-02"].message
+    shown = probe(device.url).fingerprint
+    assert shown in failed["quay-02"].message
+    pin_again(device, shown)
+    device.refresh_from_db()
+    assert (device.state, device.fingerprint) == (Device.State.LINKED, shown)
+
+
+@pytest.mark.parametrize(("fault", "state"), [("refuse", "away"), ("timeout", "away"), ("away", "away")])
+def test_a_device_in_trouble_keeps_its_rows_and_says_why(estate: StandIns, fault: str, state: str) -> None:
+    disks = Disk.objects.count()
+    estate.fault("quay-01", fault)
+    reread([Device.objects.get(name="quay-01")])
+    estate.fault("quay-01")
+    device = Device.objects.get(name="quay-01")
+    assert device.state == state
+    assert device.detail
+    assert Disk.objects.count() == disks
+
+
+def test_an_unchanged_reading_is_known_by_its_digest_and_changes_no_row(estate: StandIns) -> None:
+    device = Device.objects.get(name="granite")
+    reread([device])
+    reread([device])
+    latest = Reading.objects.filter(device=device).latest("pk")
+    assert not latest.changed
+    assert latest.seconds < 2
+
+
+def test_what_a_device_no_longer_names_is_gone(estate: StandIns) -> None:
+    host = Device.objects.get(name="quay-01")
+    Disk.objects.create(identity="ghost", name="ghost", machine=host.machines.first(), size_bytes=1)  # type: ignore[attr-defined]
+    estate.control("grow", datastore="berth-a", bytes=1)
+    reread([host])
+    assert not Disk.objects.filter(identity="ghost").exists()
+
+
+def test_thirty_days_are_learned_at_the_first_reading(estate: StandIns) -> None:
+    for pool in Pool.objects.all():
+        assert pool.fit_samples > 600
+        assert pool.fit_error_ms < 0.3
+        assert not pool.fit_cautious
+    assert not Disk.objects.filter(weekday_profile=b"").exists()
+
+
+def test_samples_are_not_counted_twice(estate: StandIns) -> None:
+    before = DiskHour.objects.count()
+    collect(Device.objects.all())
+    assert DiskHour.objects.count() - before <= Disk.objects.count()
+
+
+def test_old_samples_are_pruned(estate: StandIns) -> None:
+    pool = Pool.objects.first()
+    old = datetime.now(UTC) - timedelta(days=KEPT_DAYS + 1)
+    PoolHour.objects.create(pool=pool, hour=old, latency_ms=1.0)
+    assert prune(datetime.now(UTC)) >= 1
+    assert not PoolHour.objects.filter(hour__lte=old).exists()
+
+
+def test_the_database_refuses_what_cannot_be(estate: StandIns) -> None:
+    store = Datastore.objects.first()
+    assert store is not None
+    store.free_bytes = store.capacity_bytes + 1
+    with pytest.raises(IntegrityError), transaction.atomic():
+        store.save()
+
+
+def test_the_fingerprint_is_that_of_the_certificate_file(estate: StandIns) -> None:
+    from pathlib import Path
+
+    card = estate.cards["granite"]
+    assert probe(card["url"]).fingerprint == fingerprint_of(Path(card["certificate"]).read_text())

@@ -1,0 +1,96 @@
+"""The control door: pace, faults and small acts of fate, over plain HTTP on loopback, for demo and tests only."""
+
+from __future__ import annotations
+
+import json
+import time
+from typing import TYPE_CHECKING
+
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse
+from starlette.routing import Route
+
+from movelot_standins import scenario
+from movelot_standins.actions import scan_now
+from movelot_standins.faults import KINDS, Fault
+
+if TYPE_CHECKING:
+    from movelot_standins.run import Site
+
+
+class ControlDoor:
+    """Acts on a site from outside its devices."""
+
+    def __init__(self, site: Site) -> None:
+        self.site = site
+
+    async def pace(self, request: Request) -> JSONResponse:
+        """How many times faster than life copies and scans go."""
+        self.site.world.pace = float((await request.json())["pace"])
+        self.site.save()
+        return JSONResponse({"pace": self.site.world.pace})
+
+    async def fault(self, request: Request) -> JSONResponse:
+        """Switch a device's fault on; an empty kind clears it."""
+        body = await request.json()
+        listener, kind = self.site.listeners[body["device"]], str(body.get("kind", ""))
+        if kind and kind not in KINDS:
+            return JSONResponse({"error": f"unknown fault {kind}", "known": KINDS}, 400)
+        listener.app.fault = Fault(kind, int(body.get("n", 1)))
+        if kind == "expire":
+            listener.service.sessions.clear()
+        elif kind == "certificate":
+            await listener.away()
+            listener.renew_certificate()
+        elif kind == "away":
+            await listener.away()
+        if kind != "away" and listener.server is None:
+            await listener.up()
+        return JSONResponse({"device": body["device"], "fault": kind})
+
+    async def grow(self, request: Request) -> JSONResponse:
+        """Let something that is no disk fill a datastore."""
+        body = await request.json()
+        found = next(s for s in self.site.world.datastores if s.name == body["datastore"])
+        found.other_bytes += int(body["bytes"])
+        self.site.save()
+        return JSONResponse({"datastore": found.name, "other_bytes": found.other_bytes})
+
+    async def sign(self, request: Request) -> JSONResponse:
+        """Put a file system onto a volume."""
+        body = await request.json()
+        found = next(v for v in self.site.world.volumes if v.name == body["volume"])
+        found.signature_kind = str(body["kind"])
+        self.site.save()
+        return JSONResponse({"volume": found.name, "signature": found.signature_kind})
+
+    async def reset(self, _request: Request) -> JSONResponse:
+        """The world as at its first start, without faults."""
+        fresh = scenario.build(time.time())
+        fresh.pace = self.site.world.pace
+        for host in fresh.hosts:
+            scan_now(fresh, host)
+        # The services hold this very world: it is made new in place.
+        vars(self.site.world).update(vars(fresh))
+        self.site.save()
+        for listener in self.site.listeners.values():
+            listener.app.fault = Fault()
+            if listener.restore_certificate():
+                await listener.away()
+            if listener.server is None:
+                await listener.up()
+        return JSONResponse({"reset": True})
+
+    async def state(self, _request: Request) -> JSONResponse:
+        """The state as last saved."""
+        return JSONResponse(json.loads(self.site.state_file.read_text()))
+
+
+def door_app(site: Site) -> Starlette:
+    """The door as an application."""
+    door = ControlDoor(site)
+    acts = (door.pace, door.fault, door.grow, door.sign, door.reset)
+    return Starlette(
+        routes=[*(Route(f"/{act.__name__}", act, methods=["POST"]) for act in acts), Route("/state", door.state)]
+    )
