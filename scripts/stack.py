@@ -17,8 +17,9 @@ import time
 import urllib.request
 from pathlib import Path
 
-import services
 from honcho.manager import Manager
+
+import services
 from services import ROOT, RUN, SetupError
 
 WEB_PORT = int(os.environ.get("MOVELOT_PORT", "8470"))
@@ -75,9 +76,10 @@ def prepare() -> None:
 def commands() -> dict[str, str]:
     """Web, worker and schedule."""
     return {
-        "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --timeout 60 --log-level warning "
-        f"--chdir {ROOT / 'server'}",
-        "worker": f"{BIN}/celery --app movelot worker --concurrency 3 --loglevel WARNING --without-gossip --without-mingle",
+        "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --timeout 60 "
+        f"--log-level warning --chdir {ROOT / 'server'}",
+        "worker": f"{BIN}/celery --app movelot worker --concurrency 3 --loglevel WARNING "
+        "--without-gossip --without-mingle",
         "beat": f"{BIN}/celery --app movelot beat --loglevel WARNING --pidfile= ",
     }
 

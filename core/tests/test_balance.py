@@ -5,10 +5,10 @@ import time
 
 import numpy as np
 import pytest
-from bench.estates import generate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bench.estates import generate
 from core.tests.builders import small
 from movelot_core.balance import exact
 from movelot_core.balance.clear import clear, plan_for

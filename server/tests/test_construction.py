@@ -1,4 +1,4 @@
-"""Rules of construction that a test can hold: the schema, sizes of files and functions, and the step kinds' contract."""
+"""Rules of construction that a test can hold: schema, sizes of files and functions, the contract of step kinds."""
 
 from __future__ import annotations
 

@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 import redfish
 import requests
+
 from conftest import StandIns, until
 
 STORAGE, FABRIC = "/redfish/v1/Storage/granite", "/redfish/v1/Fabrics/granite"

@@ -7,6 +7,6 @@ from movelot.accounts.models import User
 
 
 @admin.register(User)
-class PersonAdmin(UserAdmin):
+class PersonAdmin(UserAdmin):  # type: ignore[type-arg]  # Django's own class takes no argument at run time
     list_display = ("username", "role", "is_active")
     fieldsets = (*(UserAdmin.fieldsets or ()), ("Role", {"fields": ("role",)}))

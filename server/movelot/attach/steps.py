@@ -1,4 +1,4 @@
-"""The steps of an attach lot: fix uplinks, create, offer, scan side by side, format once, mount everywhere, path policy."""
+"""The steps of an attach lot: fix uplinks, create, offer, scan side by side, format once, mount everywhere."""
 
 from __future__ import annotations
 

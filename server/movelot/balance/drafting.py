@@ -48,7 +48,8 @@ class BalanceKind(DraftKind):
             Check(
                 "prediction within what was measured",
                 WARN,
-                f"{found.estate.pools[n]} would carry more load than was ever measured; its {pool.peak_ms:.1f} ms is extrapolated.",
+                f"{found.estate.pools[n]} would carry more load than was ever measured; "
+                f"its {pool.peak_ms:.1f} ms is extrapolated.",
             )
             for n, pool in enumerate(view.pools)
             if pool.extrapolated and any(found.estate.pool_of[step.move.target] == n for step in ordered)
@@ -78,7 +79,7 @@ class BalanceKind(DraftKind):
         return {"rows": rows + _latency_rows(group)}
 
 
-def _row(
+def _row(  # noqa: PLR0913  (the columns of the table it fills)
     kind: str, subject: str, figure: str, before: Any, predicted: float | None, measured: float | None, note: str
 ) -> dict[str, Any]:
     was = float(before.rstrip("%")) / 100 if isinstance(before, str) else before

@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.balance.board import GroupBoard, board_of
 from movelot.balance.drafting import BalanceKind
 from movelot.balance.planning import BalancePlan
@@ -70,7 +71,7 @@ class MoveSerializer(serializers.Serializer[dict[str, int]]):
 class MovesSerializer(serializers.Serializer[dict[str, Any]]):
     """All moves of a draft, those of the plan and those a person added."""
 
-    moves = MoveSerializer(many=True, max_length=5000)
+    moves = serializers.ListField(child=MoveSerializer(), max_length=5000)
 
 
 class GroupListView(APIView):
@@ -109,7 +110,7 @@ class GroupPlanView(APIView):
     @extend_schema(request=None, responses={201: BalanceDraftSerializer})
     def post(self, request: Request, name: str) -> Response:
         group = get_object_or_404(BalanceGroup, name=name)
-        lot = new_draft(BalanceKind.name, {"group": group.name}, request.user)
+        lot = new_draft(BalanceKind.name, {"group": group.name}, person(request))
         return Response(draft_of(lot), status.HTTP_201_CREATED)
 
 

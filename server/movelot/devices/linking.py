@@ -44,7 +44,7 @@ def probe(address: str) -> Shown:
 
 
 def link(address: str, user: str, password: str, fingerprint: str) -> Device:
-    """Pin the certificate if it has the ``fingerprint`` that was compared, prove the account, read, and keep the link."""
+    """Pin the certificate if it has the compared ``fingerprint``, prove the account, read, and keep the link."""
     url, shown = clean_address(address), probe(address)
     if shown.fingerprint != fingerprint.strip().upper():
         raise Problem(

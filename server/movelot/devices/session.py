@@ -115,7 +115,8 @@ class DeviceSession:
             if now and now != self.fingerprint:
                 return CertificateChanged(
                     self.name,
-                    f"{self.name} shows another certificate. Pinned {self.fingerprint}; shown {now}. Nothing was sent to it.",
+                    f"{self.name} shows another certificate. Pinned {self.fingerprint}; shown {now}. "
+                    "Nothing was sent to it.",
                 )
         if isinstance(cause, requests.Timeout):
             return DeviceAway(self.name, f"{self.name} did not answer within {settings.DEVICE_TIMEOUT_SECONDS:.0f} s.")
@@ -150,7 +151,7 @@ def session_with(device: Device) -> DeviceSession:
                 device.name,
                 device.url,
                 device.user,
-                unseal(device.sealed_password),
+                unseal(bytes(device.sealed_password)),
                 device.fingerprint,
                 device.certificate_pem,
             )

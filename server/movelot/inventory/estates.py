@@ -45,7 +45,7 @@ def estate_of(group: BalanceGroup) -> GroupEstate:
 
 
 @lru_cache(maxsize=8)
-def _estate(group_key: int, _version: int) -> GroupEstate:
+def _estate(group_key: int, _version: str) -> GroupEstate:
     group = BalanceGroup.objects.get(pk=group_key)
     stores = list(Datastore.objects.filter(group=group).order_by("name", "pk"))
     pools = list(
@@ -77,7 +77,7 @@ def _estate(group_key: int, _version: int) -> GroupEstate:
         disks=tuple(row[1] for row in rows),
         size_bytes=np.array([row[2] for row in rows], dtype=np.int64),
         place=np.array([store_number[row[3]] for row in rows], dtype=np.int64),
-        features=_features([(row[5], row[6]) for row in rows])
+        features=_features([(bytes(row[5]), bytes(row[6])) for row in rows])
         * _coincidence(pools)[[pool_number[pool_of_serial[stores[store_number[row[3]]].serial]] for row in rows]],
         reach=_reach(stores, [row[7] for row in rows]),
         pinned=np.array([row[4] for row in rows], dtype=bool),

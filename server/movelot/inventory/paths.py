@@ -48,7 +48,7 @@ def expected_table(hosts: list[models.Device], array: models.Device, volume: str
 
 
 def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str) -> PathTable:
-    """Paths over these ports and portals to a volume that is not there yet; its owner is taken as the first controller."""
+    """Paths over these ports and portals to a volume to come; its owner is taken as the first controller."""
     controllers = sorted({portal.controller for portal in portals})
     owner = controllers[0] if controllers else ""
     offer = Offer(volume, owner, frozenset(controllers), frozenset(port.initiator for port in ports))

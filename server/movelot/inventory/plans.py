@@ -11,7 +11,7 @@ from movelot_core.balance.clear import Plan, clear
 
 
 @lru_cache(maxsize=8)
-def _clear_plan(group_key: int, _version: int) -> Plan:
+def _clear_plan(group_key: int, _version: str) -> Plan:
     return clear(estate_of(BalanceGroup.objects.get(pk=group_key)).estate)
 
 

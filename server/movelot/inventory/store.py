@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import uuid
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 from datetime import datetime
@@ -36,15 +37,18 @@ READINGS_KEPT = 50
 VERSION = "inventory-version"
 
 
-def inventory_version() -> int:
-    """Grows whenever anything a plan rests on has changed; what was computed under an older one is old."""
-    return int(cache.get_or_set(VERSION, 1, None) or 1)
+def inventory_version() -> str:
+    """Another text whenever anything a plan rests on has changed; what was computed under an older one is old."""
+    return str(cache.get_or_set(VERSION, _new_version, None))
 
 
 def changed() -> None:
-    """Say that the inventory changed."""
-    cache.add(VERSION, 1, None)
-    cache.incr(VERSION)
+    """Say that the inventory changed. A version never comes back, not even after the cache was emptied."""
+    cache.set(VERSION, _new_version(), None)
+
+
+def _new_version() -> str:
+    return uuid.uuid4().hex
 
 
 def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at: datetime, seconds: float) -> Reading:

@@ -53,7 +53,7 @@ class UseSample:
 def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: Iterable[UseSample]) -> int:
     """Store samples; one that is there already stays as it is. Returns how many were given."""
     rows = list(disks)
-    where = {d.identity: (d.pk, d.pool_id) for d in _disks_with_pools({row.identity for row in rows})}
+    where = _disks_with_pools({row.identity for row in rows})
     disk_rows = [
         DiskHour(
             disk_id=where[s.identity][0],
@@ -83,13 +83,11 @@ def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: 
     return len(disk_rows) + len(pool_rows) + len(use_rows)
 
 
-def _disks_with_pools(identities: set[str]) -> list[Disk]:
-    """Disks with the pool beneath them as ``pool_id``."""
+def _disks_with_pools(identities: set[str]) -> dict[str, tuple[int, int | None]]:
+    """Primary keys of disks and of the pool beneath each, by the disk's identity."""
     pool_of = dict(Pool.objects.filter(volumes__serial__isnull=False).values_list("volumes__serial", "pk"))
-    found = list(Disk.objects.filter(identity__in=identities).select_related("datastore"))
-    for disk in found:
-        disk.pool_id = pool_of.get(disk.datastore.serial) if disk.datastore else None  # type: ignore[attr-defined]
-    return found
+    found = Disk.objects.filter(identity__in=identities).values_list("identity", "pk", "datastore__serial")
+    return {identity: (key, pool_of.get(serial)) for identity, key, serial in found}
 
 
 def learn() -> None:

@@ -17,7 +17,7 @@ NEIGHBOURS_MAX = 60
 
 @dataclass
 class Figure:
-    """One figure of a thing: ``unit`` is bytes, ms, share, count or text; numbers stand in ``value``, words in ``text``."""
+    """One figure of a thing: ``unit`` is bytes, ms, share, count or text; words stand in ``text``."""
 
     label: str
     unit: str
@@ -101,7 +101,7 @@ def _stores_of(kind: str, key: int) -> Iterable[int]:
         "pool": Q(serial__in=Volume.objects.filter(pool=key).values("serial")),
         "array": Q(serial__in=Volume.objects.filter(device=key).values("serial")),
     }
-    return Datastore.objects.filter(way[kind]).values("pk")
+    return Datastore.objects.filter(way[kind]).values_list("pk", flat=True)
 
 
 def _relation(kind: str, layer: str) -> Callable[[int], Q]:

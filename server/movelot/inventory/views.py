@@ -28,7 +28,7 @@ class DiskSerializer(serializers.ModelSerializer[Disk]):
         fields = ["id", "name", "machine", "host", "datastore", "size_bytes", "pinned"]
 
 
-class DiskFilter(filters.FilterSet):
+class DiskFilter(filters.FilterSet):  # type: ignore[misc]  # the library has no types
     datastore = filters.CharFilter(field_name="datastore__name")
     group = filters.CharFilter(field_name="datastore__group__name")
 

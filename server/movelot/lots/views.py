@@ -10,13 +10,14 @@ from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from movelot.accounts.roles import person
 from movelot.lots import actions
 from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, detail_of, summary_of
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot, Step
 
 
-class LotFilter(filters.FilterSet):
+class LotFilter(filters.FilterSet):  # type: ignore[misc]  # the library has no types
     state = filters.MultipleChoiceFilter(choices=Lot.State.choices)
 
     class Meta:
@@ -64,7 +65,7 @@ class LotViews(viewsets.GenericViewSet[Lot]):
     def create(self, request: Request) -> Response:
         given = NewLotSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        lot = new_draft(given.validated_data["kind"], given.validated_data["form"], request.user)
+        lot = new_draft(given.validated_data["kind"], given.validated_data["form"], person(request))
         return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
 
     @extend_schema(responses=LotDetailSerializer)
@@ -94,7 +95,7 @@ class LotViews(viewsets.GenericViewSet[Lot]):
     @extend_schema(request=None, responses={201: LotDetailSerializer})
     @action(detail=True, methods=["post"])
     def undo(self, request: Request, pk: str) -> Response:
-        lot = actions.undo(self.get_object(), request.user)
+        lot = actions.undo(self.get_object(), person(request))
         return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
 
     def _detail(self, lot: Lot) -> Response:

@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.inventory.estates import WEEKDAY, estate_of
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool
 from movelot.lots.models import Lot
@@ -184,7 +185,9 @@ class StatusView(APIView):
         rows = findings()
         stages = [row["stage"] for row in rows]
         active = Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True)
-        draft = Lot.objects.filter(state=Lot.State.DRAFT, created_by=request.user).values_list("pk", flat=True).first()
+        draft = (
+            Lot.objects.filter(state=Lot.State.DRAFT, created_by=person(request)).values_list("pk", flat=True).first()
+        )
         return Response(
             StatusSerializer(
                 Status(

@@ -50,7 +50,7 @@ class FormatDevice(StepKind):
     def begin(self, run: StepRun) -> Progress:
         found = host.find_device(run.session, run.params["serial"])
         demand(found is not None, "device_missing", f"{run.session.name} does not see device {run.params['serial']}.")
-        # The host repeats its answer for the key that made the datastore, and refuses any other device that is not empty.
+        # The host repeats its answer for the key that made the datastore; it refuses any other that is not empty.
         _status, body, _monitor = host.act(
             run.session, "Format", Serial=run.params["serial"], Name=run.params["name"], Key=run.key
         )

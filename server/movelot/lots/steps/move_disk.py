@@ -41,7 +41,8 @@ class MoveDisk(StepKind):
         demand(
             free >= run.params["size_bytes"],
             "target_full",
-            f"{run.params['target_name']} has {format_size(free)} free; {run.params['name']} needs {format_size(run.params['size_bytes'])}.",
+            f"{run.params['target_name']} has {format_size(free)} free; "
+            f"{run.params['name']} needs {format_size(run.params['size_bytes'])}.",
             f"{run.params['name']} stays on {run.params['source_name']}.",
             "Plan the group again, or free space on the target.",
         )

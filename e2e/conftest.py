@@ -1,0 +1,197 @@
+"""The whole product as a user has it: web, worker and schedule as processes, real stand-ins, a browser at 1280x800."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+import requests
+from playwright.sync_api import Page, expect
+
+from conftest import ROOT, StandIns, until
+
+PORT = 18470
+URL = f"http://127.0.0.1:{PORT}"
+DATABASE = "movelot_e2e"
+BIN = Path(sys.executable).parent
+PACE = 400.0
+CHROMIUM = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+class Stack:
+    """The product's processes."""
+
+    def __init__(self, folder: Path, standins: StandIns) -> None:
+        self.folder, self.standins = folder, standins
+        self.people: dict[str, str] = {}
+        self.processes: dict[str, subprocess.Popen[bytes]] = {}
+
+    @property
+    def env(self) -> dict[str, str]:
+        path = os.pathsep.join(str(ROOT / room) for room in ("core", "server"))
+        return {
+            **os.environ,
+            "PYTHONPATH": path,
+            "DJANGO_SETTINGS_MODULE": "movelot.settings",
+            "MOVELOT_DB_NAME": DATABASE,
+            "MOVELOT_REDIS_DB": "14",
+            "MOVELOT_PORT": str(PORT),
+            "MOVELOT_DEVICE_TIMEOUT": "4",
+        }
+
+    def manage(self, *words: str) -> str:
+        command = [sys.executable, str(ROOT / "server" / "manage.py"), *words]
+        done = subprocess.run(command, env=self.env, capture_output=True, text=True, check=False)
+        assert done.returncode == 0, done.stderr
+        return done.stdout
+
+    def prepare(self) -> None:
+        import services
+
+        socket = services.RUN / "mariadb.sock"
+        fresh = f"DROP DATABASE IF EXISTS {DATABASE}; CREATE DATABASE {DATABASE} CHARACTER SET utf8mb4;"
+        subprocess.run(["mariadb", "--no-defaults", f"--socket={socket}"], input=fresh, text=True, check=True)
+        subprocess.run(
+            ["redis-cli", "-p", str(services.REDIS_PORT), "-n", "14", "flushdb"], check=True, capture_output=True
+        )
+        self.manage("migrate", "--noinput")
+        self.manage("collectstatic", "--noinput")
+        self.manage("add_people")
+        self.people = json.loads((services.RUN / "keys" / "people.json").read_text())
+        self.manage("link_standins", str(self.standins.folder / "devices.json"))
+
+    def spawn(self, name: str, *command: str) -> None:
+        log = (self.folder / f"{name}.log").open("ab")
+        self.processes[name] = subprocess.Popen(
+            [str(BIN / command[0]), *command[1:]],
+            env=self.env,
+            cwd=ROOT / "server",
+            stdout=log,
+            stderr=log,
+            start_new_session=True,
+        )
+        log.close()
+
+    def start_worker(self) -> None:
+        self.spawn(
+            "worker",
+            "celery",
+            "--app",
+            "movelot",
+            "worker",
+            "--concurrency",
+            "2",
+            "--without-gossip",
+            "--without-mingle",
+        )
+
+    def start(self) -> None:
+        self.spawn("web", "gunicorn", "movelot.wsgi", "--bind", f"127.0.0.1:{PORT}", "--threads", "4")
+        self.start_worker()
+        self.spawn("beat", "celery", "--app", "movelot", "beat", "--pidfile=")
+        until(self.answers, "the web server")
+
+    def answers(self) -> bool:
+        try:
+            return requests.get(f"{URL}/api/session/", timeout=2).ok
+        except requests.RequestException:
+            return False
+
+    def kill(self, name: str) -> None:
+        """SIGKILL to the process and all its children, as a power cut would."""
+        process = self.processes.pop(name)
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait(10)
+
+    def stop(self) -> None:
+        for name in list(self.processes):
+            self.kill(name)
+
+
+class Caller:
+    """The API as a signed-in person's program would use it."""
+
+    def __init__(self, stack: Stack, name: str = "ines.marrow") -> None:
+        self.session = requests.Session()
+        self.call("GET", "session/")
+        answer = self.call("POST", "session/", {"username": name, "password": stack.people[name]})
+        assert answer.ok, answer.text
+
+    def call(self, method: str, path: str, body: Any = None) -> requests.Response:
+        headers = {"X-CSRFToken": self.session.cookies.get("csrftoken") or "", "Referer": URL}
+        return self.session.request(method, f"{URL}/api/{path}", json=body, headers=headers, timeout=30)
+
+    def lot(self, number: int) -> dict[str, Any]:
+        found: dict[str, Any] = self.call("GET", f"lots/{number}/").json()
+        return found
+
+    def ended(self, number: int, seconds: float = 60) -> str:
+        """The lot's state once the worker is done with it."""
+        until(lambda: self.lot(number)["summary"]["state"] not in ("running", "halting"), f"lot {number}", seconds)
+        return str(self.lot(number)["summary"]["state"])
+
+
+@pytest.fixture(scope="session")
+def stack(standin_process: StandIns, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    standin_process.control("reset")
+    running = Stack(tmp_path_factory.mktemp("stack"), standin_process)
+    running.prepare()
+    running.start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture
+def fresh(stack: Stack, standins: StandIns) -> Stack:
+    """The stack on a world as at its first start, read anew, at a pace at which copies can be watched."""
+    standins.control("pace", pace=PACE)
+    until(lambda: "worker" in stack.processes, "the worker")
+    Caller(stack).call("POST", "devices/reread/")
+    return stack
+
+
+@pytest.fixture
+def caller(fresh: Stack) -> Caller:
+    return Caller(fresh)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": CHROMIUM}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args: dict[str, Any]) -> dict[str, Any]:
+    return {**browser_context_args, "viewport": {"width": 1280, "height": 800}, "base_url": URL}
+
+
+@pytest.fixture
+def ines(page: Page, fresh: Stack) -> Page:
+    """The product open in the browser, signed in as ines."""
+    expect.set_options(timeout=15_000)
+    page.set_default_timeout(15_000)
+    return sign_in(page, fresh, "ines.marrow")
+
+
+def sign_in(page: Page, stack: Stack, name: str) -> Page:
+    page.goto("/")
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill(stack.people[name])
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("heading", name="Rounds")).to_be_visible()
+    return page

@@ -1,0 +1,42 @@
+"""A worker killed in the middle of a lot loses nothing and doubles nothing."""
+
+from __future__ import annotations
+
+import pytest
+
+from conftest import until
+from e2e.conftest import Caller, Stack
+
+
+def test_a_killed_worker_leaves_a_balance_lot_that_goes_on(caller: Caller, fresh: Stack) -> None:
+    fresh.standins.control("pace", pace=60)
+    lot = caller.call("POST", "balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
+    assert caller.call("POST", f"lots/{lot}/run/").ok
+    until(lambda: any(step["done_amount"] > 0 for step in caller.lot(lot)["steps"]), "a copy under way")
+    fresh.kill("worker")
+    begun = [t["id"] for t in fresh.standins.world()["tasks"] if t["kind"] == "MoveDisk"]
+    assert caller.lot(lot)["summary"]["state"] == "running"
+    fresh.standins.control("pace", pace=3000)
+    fresh.start_worker()
+    assert caller.ended(lot) == "done"
+    # The copies begun before the death are the only ones there ever were.
+    assert [t["id"] for t in fresh.standins.world()["tasks"] if t["kind"] == "MoveDisk"] == begun
+
+
+@pytest.mark.parametrize("done", [1, 4])
+def test_a_killed_worker_makes_no_second_volume(caller: Caller, fresh: Stack, done: int) -> None:
+    name = f"berth-k{done}"
+    # Scans take a while, so that the death comes in the middle.
+    fresh.standins.control("pace", pace=60)
+    form = {"cluster": "quayside", "name": name, "size": "1 TiB"}
+    lot = caller.call("POST", "lots/", {"kind": "attach", "form": form}).json()["summary"]["id"]
+    assert caller.call("POST", f"lots/{lot}/run/").ok
+    until(lambda: caller.lot(lot)["summary"]["steps_done"] >= done, "the first steps")
+    fresh.kill("worker")
+    fresh.start_worker()
+    assert caller.ended(lot) == "done"
+    world = fresh.standins.world()
+    volumes = [v for v in world["volumes"] if v["name"] == name]
+    assert len(volumes) == 1
+    assert sum(c["volume"] == volumes[0]["id"] for c in world["connections"]) == 1
+    assert sum(d["name"] == name for d in world["datastores"]) == 1
