@@ -156,18 +156,18 @@ def stack(standin_process: StandIns, tmp_path_factory: pytest.TempPathFactory) -
     running.stop()
 
 
+@pytest.fixture(scope="session")
+def caller(stack: Stack) -> Caller:
+    """Ines, signed in once."""
+    return Caller(stack)
+
+
 @pytest.fixture
-def fresh(stack: Stack, standins: StandIns) -> Stack:
+def fresh(stack: Stack, standins: StandIns, caller: Caller) -> Stack:
     """The stack on a world as at its first start, read anew, at a pace at which copies can be watched."""
     standins.control("pace", pace=PACE)
-    until(lambda: "worker" in stack.processes, "the worker")
-    Caller(stack).call("POST", "devices/reread/")
+    assert caller.call("POST", "devices/reread/").ok
     return stack
-
-
-@pytest.fixture
-def caller(fresh: Stack) -> Caller:
-    return Caller(fresh)
 
 
 @pytest.fixture(scope="session")
@@ -181,11 +181,15 @@ def browser_context_args(browser_context_args: dict[str, Any]) -> dict[str, Any]
 
 
 @pytest.fixture
-def ines(page: Page, fresh: Stack) -> Page:
-    """The product open in the browser, signed in as ines."""
+def ines(page: Page, fresh: Stack, caller: Caller) -> Page:
+    """The product open in the browser of ines, who signed in before."""
     expect.set_options(timeout=15_000)
     page.set_default_timeout(15_000)
-    return sign_in(page, fresh, "ines.marrow")
+    cookies = [{"name": c.name, "value": c.value or "", "url": URL} for c in caller.session.cookies]
+    page.context.add_cookies(cookies)  # type: ignore[arg-type]
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Rounds")).to_be_visible()
+    return page
 
 
 def sign_in(page: Page, stack: Stack, name: str) -> Page:

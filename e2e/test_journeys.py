@@ -159,7 +159,7 @@ def test_find_keys_and_units_work_from_the_keyboard(ines: Page) -> None:
     expect(option).to_be_visible()
     option.click()
     expect(ines.get_by_role("heading", name="weighbridge disk 1")).to_be_visible()
-    expect(ines.get_by_role("region", name="Arrays")).to_contain_text("granite")
+    expect(ines.get_by_role("region", name="Arrays", exact=True)).to_contain_text("granite")
     expect(ines.get_by_text("200 GiB").first).to_be_visible()
     ines.keyboard.press("u")
     expect(ines.get_by_text("215 GB").first).to_be_visible()
@@ -169,6 +169,15 @@ def test_find_keys_and_units_work_from_the_keyboard(ines: Page) -> None:
     ines.keyboard.press("g")
     ines.keyboard.press("b")
     expect(ines.get_by_role("heading", name="Group quayside")).to_be_visible()
+
+
+def test_signing_in_with_a_wrong_password_says_so_and_the_right_one_opens_rounds(page: Page, fresh: Stack) -> None:
+    page.goto("/")
+    page.get_by_label("Name").fill("tobias.wren")
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("Name or password is wrong.")
+    sign_in(page, fresh, "tobias.wren")
 
 
 def test_the_auditor_sees_all_and_is_offered_no_change(page: Page, fresh: Stack) -> None:

@@ -8,7 +8,7 @@ from conftest import until
 from e2e.conftest import Caller, Stack
 
 
-def test_a_killed_worker_leaves_a_balance_lot_that_goes_on(caller: Caller, fresh: Stack) -> None:
+def test_a_killed_worker_leaves_a_balance_lot_that_goes_on(fresh: Stack, caller: Caller) -> None:
     fresh.standins.control("pace", pace=60)
     lot = caller.call("POST", "balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
     assert caller.call("POST", f"lots/{lot}/run/").ok
@@ -24,7 +24,7 @@ def test_a_killed_worker_leaves_a_balance_lot_that_goes_on(caller: Caller, fresh
 
 
 @pytest.mark.parametrize("done", [1, 4])
-def test_a_killed_worker_makes_no_second_volume(caller: Caller, fresh: Stack, done: int) -> None:
+def test_a_killed_worker_makes_no_second_volume(fresh: Stack, caller: Caller, done: int) -> None:
     name = f"berth-k{done}"
     # Scans take a while, so that the death comes in the middle.
     fresh.standins.control("pace", pace=60)

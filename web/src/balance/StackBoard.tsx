@@ -1,4 +1,4 @@
-import { DragDropProvider, useDraggable, useDroppable } from "@dnd-kit/react";
+import { DragDropProvider, PointerSensor, useDraggable, useDroppable } from "@dnd-kit/react";
 import Box from "@mui/material/Box";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
@@ -16,6 +16,8 @@ const GAP = 40;
 const px = (length: number) => `${String(length)}px`;
 /** Few datastores may be wider. */
 const widthOf = (count: number) => (count <= 5 ? 132 : count <= 7 ? 104 : 92);
+/** By keyboard a block opens a menu of targets, which says more than carrying it with arrow keys would. */
+const SENSORS = [PointerSensor];
 const LABEL_MIN_PX = 15;
 const TB_BYTES = { TiB: 1024 ** 4, TB: 1000 ** 4 };
 
@@ -36,6 +38,7 @@ export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
   const width = widthOf(stacks.length);
   return (
     <DragDropProvider
+      sensors={SENSORS}
       onDragEnd={({ operation }) => {
         const { source, target } = operation;
         if (source && target) onMove(Number(source.id), Number(target.id));

@@ -17,9 +17,11 @@ export function LotPage() {
   const { data: lot, error } = useLot(id);
   const now = useNow(1000);
   const { show } = useTray();
+  const there = Boolean(lot);
   useEffect(() => {
-    if (lot) show(id);
-  }, [lot, id, show]);
+    // Once a page: a later answer must not take the tray back from another lot, such as this one's undo.
+    if (there) show(id);
+  }, [there, id, show]);
   if (error) return <ProblemAlert error={error} />;
   if (!lot) return null;
   const { summary } = lot;
