@@ -17,7 +17,7 @@ import requests
 ROOT = Path(__file__).resolve().parent
 sys.path.insert(0, str(ROOT / "scripts"))
 os.environ.setdefault("MOVELOT_REDIS_DB", "15")
-os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "2")
+os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "1")
 
 TEST_STANDIN_PORT = 19443
 TEST_CONTROL_PORT = 19440

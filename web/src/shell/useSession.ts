@@ -1,9 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { api, SIGNED_OUT, unwrap } from "../api/client";
-import type { Schemas } from "../api/problem";
 
-export type Session = Schemas["Session"];
 export const SESSION_KEY = ["session"];
 
 /** Who is signed in; asked again as soon as any answer says that nobody is. */

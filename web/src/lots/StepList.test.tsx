@@ -1,0 +1,96 @@
+import { render, screen } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
+import type { Schemas } from "../api/problem";
+import { groupSteps, groupTitle } from "./grouping";
+import { StepList } from "./StepList";
+import type { LotDetail } from "./useLot";
+
+type Step = Schemas["StepAnswer"];
+
+const step = (position: number, kind: string, device: string, part: Partial<Step> = {}): Step => ({
+  id: position + 1,
+  position,
+  kind,
+  device,
+  title: `${kind} on ${device}`,
+  detail: "",
+  state: "waiting",
+  needs: [],
+  planned_start: 0,
+  planned_end: 4,
+  done_amount: 0,
+  total_amount: 0,
+  per_second: 0,
+  started_at: null,
+  ended_at: null,
+  problem: null,
+  ...part,
+});
+
+const lot = (state: string, steps: Step[]): LotDetail => ({
+  summary: {
+    id: 9,
+    kind: "balance",
+    title: "A lot",
+    state,
+    created_by: "ines.marrow",
+    created_at: "2026-11-24T10:00:00Z",
+    started_at: null,
+    ended_at: null,
+    steps: steps.length,
+    steps_done: 0,
+    undoes: null,
+    undone_by: null,
+  },
+  steps,
+  checks: [],
+  checked_at: null,
+  estimate_seconds: 4,
+  seconds_left: null,
+  outcome: [],
+  can_run: true,
+  can_undo: false,
+});
+
+describe("a lot's steps", () => {
+  it("groups alike steps on different hosts, and never copies", () => {
+    const steps = [
+      step(0, "scan", "quay-01"),
+      step(1, "scan", "quay-02"),
+      step(2, "move_disk", "quay-01"),
+      step(3, "move_disk", "quay-02"),
+    ];
+    const groups = groupSteps(steps);
+    expect(groups.map((group) => group.steps.length)).toEqual([2, 1, 1]);
+    expect(groups[0] && groupTitle(groups[0])).toBe("scan on each host");
+  });
+
+  it("shows a copy's progress with rate and time left", () => {
+    const copy = step(0, "move_disk", "quay-01", {
+      state: "running",
+      done_amount: 2 ** 30,
+      total_amount: 5 * 2 ** 30,
+      per_second: 2 ** 30,
+    });
+    render(<StepList lot={lot("running", [copy])} />);
+    expect(screen.getByRole("progressbar")).toHaveAttribute("value", String(2 ** 30));
+    expect(screen.getByText(/1\.00 GiB of 5\.00 GiB, 1\.00 GiB\/s, 4 s left/)).toBeVisible();
+  });
+
+  it("says why a step stopped, what stayed and what to do", () => {
+    const problem = {
+      code: "target_full",
+      device: "quay-01",
+      message: "berth-b is full.",
+      unchanged: "The disk stays.",
+      hint: "Plan again.",
+    };
+    render(<StepList lot={lot("failed", [step(0, "move_disk", "quay-01", { state: "failed", problem })])} />);
+    expect(screen.getByRole("alert")).toHaveTextContent("berth-b is full. The disk stays. Plan again.");
+  });
+
+  it("says when there is nothing to do", () => {
+    render(<StepList lot={lot("draft", [])} />);
+    expect(screen.getByText("No steps yet.")).toBeVisible();
+  });
+});

@@ -1,0 +1,67 @@
+import { describe, expect, it } from "vitest";
+import { formatSize } from "../parts/format";
+import { actionOf, pathTo, sentenceOf } from "./sentences";
+import type { Finding } from "./useRounds";
+
+const size = (bytes: number) => formatSize(bytes, "TiB");
+
+const finding = (part: Partial<Finding>): Finding => ({
+  key: "k",
+  kind: "over_fill",
+  urgency: "now",
+  subject_kind: "datastore",
+  subject: "berth-a",
+  subject_id: 7,
+  stage: "balance",
+  figures: {},
+  reasons: [],
+  draft: null,
+  ...part,
+});
+
+describe("findings as sentences", () => {
+  it("says how full, how fast it grows and when it ends", () => {
+    const figures = {
+      fill: 0.95,
+      ceiling: 0.82,
+      over_bytes: 1024 ** 4,
+      growth_bytes_per_day: 12 * 1024 ** 3,
+      runway_days: 30.6,
+    };
+    const { title, text } = sentenceOf(finding({ figures }), size);
+    expect(title).toBe("Full in 31 days");
+    expect(text).toBe("95 % full, growing 12.0 GiB a day; ceiling 82 %, 1.00 TiB over");
+  });
+
+  it("leaves out a growth that is not known", () => {
+    const figures = {
+      fill: 0.95,
+      ceiling: 0.82,
+      over_bytes: 0,
+      growth_bytes_per_day: null,
+      runway_days: null,
+    };
+    const { title, text } = sentenceOf(finding({ figures }), size);
+    expect(title).toBe("Over its fill ceiling");
+    expect(text).not.toContain("growing");
+  });
+
+  it("calls one port left what it is", () => {
+    const host = finding({
+      kind: "missing_paths",
+      figures: { seen: 4, expected: 8, ports_left: 1 },
+      reasons: ["why"],
+    });
+    expect(sentenceOf(host, size)).toEqual({
+      title: "One path away from an outage",
+      text: "sees 4 of 8 paths; why",
+    });
+  });
+
+  it("says what the lot would do and where the subject is", () => {
+    const draft = { kind: "balance", form: {}, action: "Move disks" };
+    const planned = finding({ draft, figures: { plan_moves: 2, plan_bytes: 1024 ** 4 } });
+    expect(actionOf(planned, size)).toBe("Move 2 disks, 1.00 TiB");
+    expect(pathTo(planned)).toBe("/trace/datastore/7");
+  });
+});
