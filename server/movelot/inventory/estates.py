@@ -126,7 +126,7 @@ def _coincidence(pools: list[Pool]) -> np.ndarray:
     return np.frombuffer(joined, dtype=np.float32).reshape(len(pools), SLOTS).astype(float)
 
 
-def _reach(stores: list[Datastore], clusters: list[int | None]) -> np.ndarray:
+def _reach(stores: list[Datastore], homes: list[int | None]) -> np.ndarray:
     """[disks, stores]: a datastore serves a machine when every host of the machine's cluster mounts it."""
     hosts: dict[int | None, set[int]] = {}
     for host, cluster in Device.objects.filter(kind=Device.Kind.HOST).values_list("pk", "cluster_id"):
@@ -134,12 +134,12 @@ def _reach(stores: list[Datastore], clusters: list[int | None]) -> np.ndarray:
     mounted: dict[int, set[int]] = {}
     for store, host in Mount.objects.filter(datastore__in=stores).values_list("datastore_id", "host_id"):
         mounted.setdefault(store, set()).add(host)
-    kinds = sorted(set(clusters), key=str)
+    kinds = sorted(set(homes), key=str)
     table = np.array([[hosts.get(c, set()) <= mounted.get(s.pk, set()) for s in stores] for c in kinds], dtype=bool)
     number = {cluster: n for n, cluster in enumerate(kinds)}
     return (
-        table.reshape(len(kinds), len(stores))[[number[c] for c in clusters]]
-        if clusters
+        table.reshape(len(kinds), len(stores))[[number[c] for c in homes]]
+        if homes
         else np.zeros((0, len(stores)), dtype=bool)
     )
 
