@@ -31,7 +31,7 @@ WEB_SOURCES = ("src", "index.html", "package-lock.json", "vite.config.ts", "tsco
 def _run(command: list[str], what: str, cwd: Path = ROOT) -> None:
     done = subprocess.run(command, cwd=cwd, capture_output=True, text=True, check=False)
     if done.returncode:
-        tail = "\n".join((done.stdout + done.stderr).strip().splitlines()[-12:])
+        tail = "\n".join((done.stdout + done.stderr).strip().splitlines()[:12])
         raise SetupError(f"{what} failed: {' '.join(command)}\n{tail}")
 
 

@@ -1,0 +1,26 @@
+"""``python -m bench``: the planner, the API's pages on a large estate, and the demo's second start."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "movelot.settings")
+os.environ.setdefault("MOVELOT_DB_NAME", "movelot_bench")
+os.environ.setdefault("MOVELOT_REDIS_DB", "13")
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+from bench import pages, planner, start
+
+
+def main() -> None:
+    print("planner (24 hours, slowest of three seeds)")
+    planner.report()
+    print()
+    pages.report()
+    print()
+    start.report()
+
+
+if __name__ == "__main__":
+    main()

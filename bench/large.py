@@ -1,0 +1,189 @@
+"""A large estate in a database of its own: 20,000 disks on 200 datastores, 40 pools, 8 arrays, 400 hosts."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.estates import generate
+from movelot.accounts.models import Role, User
+from movelot.inventory.models import (
+    BalanceGroup,
+    Cluster,
+    Datastore,
+    DatastoreDay,
+    Device,
+    Disk,
+    HostPort,
+    Machine,
+    Mount,
+    Offer,
+    Pool,
+    Portal,
+    Volume,
+)
+from movelot.inventory.store import changed
+from movelot.lots.models import Lot
+
+DISKS, STORES, POOLS, HOSTS, ARRAYS, LOTS = 20_000, 200, 40, 400, 8, 300
+PORTALS = 4
+
+
+def build() -> str:
+    """Fill the empty tables; returns the group's name."""
+    from datetime import date, timedelta
+
+    from django.utils.timezone import now
+
+    estate = generate(DISKS, STORES, POOLS, seed=1)
+    user = User.objects.create_user("ines.marrow", password="bench-only-password", role=Role.VIRTUALIZATION)
+    cluster = Cluster.objects.create(name="quayside")
+    group = BalanceGroup.objects.create(name="quayside", cluster=cluster)
+    arrays = [_device(f"array-{n}", "array", n, None) for n in range(ARRAYS)]
+    hosts = [_device(f"host-{n:03}", "host", 100 + n, cluster) for n in range(HOSTS)]
+    Device.objects.bulk_create([*arrays, *hosts])
+    portals = [
+        Portal(
+            device=a,
+            name=f"{a.name}-{n}",
+            uri=f"/p/{n}",
+            controller="AB"[n % 2],
+            network=f"10.40.{8 + n % 2}.{n + 11}/24",
+            vlan=8 + n % 2,
+            up=True,
+        )
+        for a in arrays
+        for n in range(PORTALS)
+    ]
+    Portal.objects.bulk_create(portals)
+    ports = [
+        HostPort(
+            device=h,
+            name=f"storage-{s}",
+            uri=f"/i/{s}",
+            network=f"10.40.{8 + s}.{20 + n % 200}/24",
+            vlan=8 + s,
+            up=True,
+            active_uplinks=[f"uplink-{s}"],
+        )
+        for n, h in enumerate(hosts)
+        for s in range(2)
+    ]
+    HostPort.objects.bulk_create(ports)
+    pools = [
+        Pool(
+            device=arrays[n % ARRAYS],
+            name=name,
+            uri=f"/pool/{n}",
+            capacity_bytes=10**15,
+            allocated_bytes=6 * 10**14,
+            subscribed_bytes=8 * 10**14,
+            curve_l0_ms=curve.l0_ms,
+            curve_x_max=curve.x_max,
+            curve_beta=curve.beta,
+            curve_gamma=curve.gamma,
+            fit_samples=672,
+            fit_seen_max=curve.x_max,
+            fit_cautious=False,
+        )
+        for n, (name, curve) in enumerate(zip(estate.pools, estate.curves, strict=True))
+    ]
+    Pool.objects.bulk_create(pools)
+    used = estate.used(estate.place)
+    volumes = [
+        Volume(
+            device=pools[p].device,
+            pool=pools[p],
+            name=name,
+            uri=f"/vol/{n}",
+            serial=f"serial-{n}",
+            size_bytes=int(c),
+            allocated_bytes=int(u),
+            controller="A",
+            thin=True,
+        )
+        for n, (name, p, c, u) in enumerate(
+            zip(estate.datastores, estate.pool_of, estate.capacity_bytes, used, strict=True)
+        )
+    ]
+    Volume.objects.bulk_create(volumes)
+    Offer.objects.bulk_create(
+        [
+            Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiators=[])
+            for n, v in enumerate(volumes)
+        ]
+    )
+    stores = [
+        Datastore(
+            identity=f"ds-{n}",
+            name=name,
+            serial=f"serial-{n}",
+            capacity_bytes=int(c),
+            free_bytes=int(c - u),
+            other_bytes=0,
+            group=group,
+        )
+        for n, (name, c, u) in enumerate(zip(estate.datastores, estate.capacity_bytes, used, strict=True))
+    ]
+    Datastore.objects.bulk_create(stores)
+    Mount.objects.bulk_create([Mount(datastore=s, host=h) for s in stores for h in hosts], batch_size=5000)
+    machines = [
+        Machine(
+            device=hosts[n % HOSTS],
+            name=f"machine-{n:05}",
+            uri=f"/vm/{n}",
+            os="Linux 6.1",
+            address="10.40.20.1",
+            power="On",
+        )
+        for n in range(DISKS // 2)
+    ]
+    Machine.objects.bulk_create(machines, batch_size=2000)
+    reads, writes = (estate.features[part].astype(np.float32) for part in (0, 1))
+    kib = (8 * (1 + estate.features[2] / np.maximum(estate.features[0], 1e-9))).astype(np.float32)
+    Disk.objects.bulk_create(
+        [
+            Disk(
+                identity=name,
+                name=name,
+                machine=machines[n // 2],
+                datastore=stores[estate.place[n]],
+                size_bytes=int(estate.size_bytes[n]),
+                pinned=bool(estate.pinned[n]),
+                weekday_profile=np.stack([reads[n], writes[n], kib[n]]).tobytes(),
+            )
+            for n, name in enumerate(estate.disks)
+        ],
+        batch_size=1000,
+    )
+    today = date.today()
+    DatastoreDay.objects.bulk_create(
+        [
+            DatastoreDay(datastore=s, day=today - timedelta(days=d), used_bytes=10**12 - d * 10**9)
+            for s in stores
+            for d in range(30)
+        ],
+        batch_size=2000,
+    )
+    Lot.objects.bulk_create(
+        [
+            Lot(kind="balance", title=f"Clear store-{n:03}", state="done", created_by=user, ended_at=now())
+            for n in range(LOTS)
+        ]
+    )
+    changed()
+    return group.name
+
+
+def _device(name: str, kind: str, number: int, cluster: Cluster | None) -> Device:
+    return Device(
+        name=name,
+        kind=kind,
+        url=f"https://127.41.{number // 250}.{number % 250}:9443",
+        user="movelot",
+        sealed_password=b"-",
+        certificate_pem="-",
+        fingerprint="-",
+        cluster=cluster,
+        initiator=f"iqn.2026-01.example.kestrelbay:{name}",
+        copy_bytes_per_second=4e8,
+    )

@@ -1,0 +1,75 @@
+"""p50 and p95 of the calls behind Rounds, Balance and Lots, on 20,000 disks, through the whole request stack."""
+
+from __future__ import annotations
+
+import subprocess
+import time
+
+import django
+import numpy as np
+
+CALLS = 40
+PATHS = {
+    "Rounds": ("/api/rounds/", "/api/status/"),
+    "Balance": ("/api/balance/groups/", "/api/balance/groups/quayside/"),
+    "Lots": ("/api/lots/?page_size=50",),
+    "Trace": ("/api/trace/disk/{disk}/", "/api/trace/datastore/{store}/", "/api/find/?q=machine-0123"),
+}
+
+
+def _database() -> None:
+    import sys
+    from pathlib import Path
+
+    sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "scripts"))
+    import services
+
+    text = "DROP DATABASE IF EXISTS movelot_bench; CREATE DATABASE movelot_bench CHARACTER SET utf8mb4;"
+    subprocess.run(
+        ["mariadb", "--no-defaults", f"--socket={services.RUN / 'mariadb.sock'}"], input=text, text=True, check=True
+    )
+
+
+def report() -> None:
+    """Builds the estate anew, then times each call after one that warms the caches."""
+    _database()
+    django.setup()
+    from django.core.cache import cache
+    from django.core.management import call_command
+    from rest_framework.test import APIClient
+
+    from bench import large
+    from movelot.accounts.models import User
+    from movelot.inventory.models import Datastore, Disk
+
+    call_command("migrate", verbosity=0)
+    cache.clear()
+    start = time.perf_counter()
+    large.build()
+    print(
+        f"API on {large.DISKS:,} disks, {large.STORES} datastores, {large.HOSTS} hosts (built in {time.perf_counter() - start:.0f} s)"
+    )
+    client = APIClient(SERVER_NAME="127.0.0.1")
+    client.force_authenticate(User.objects.get())
+    names = {
+        "disk": str(Disk.objects.values_list("pk", flat=True)[100]),
+        "store": str(Datastore.objects.values_list("pk", flat=True)[0]),
+    }
+    print(f"{'page':8} {'call':34} {'first ms':>9} {'p50 ms':>7} {'p95 ms':>7} {'KiB':>6}")
+    for page, paths in PATHS.items():
+        for path in paths:
+            _time(client, page, path.format(**names))
+
+
+def _time(client: object, page: str, path: str) -> None:
+    times, size = [], 0
+    for _ in range(CALLS + 1):
+        start = time.perf_counter()
+        answer = client.get(path)  # type: ignore[attr-defined]
+        times.append((time.perf_counter() - start) * 1000)
+        assert answer.status_code == 200, answer.content
+        size = len(answer.content)
+    warm = np.array(times[1:])
+    print(
+        f"{page:8} {path:34} {times[0]:>9.0f} {np.percentile(warm, 50):>7.0f} {np.percentile(warm, 95):>7.0f} {size / 1024:>6.0f}"
+    )

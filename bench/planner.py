@@ -1,0 +1,52 @@
+"""The planner at three sizes: seconds, peak memory, plan ÷ bound."""
+
+from __future__ import annotations
+
+import time
+import tracemalloc
+from dataclasses import dataclass
+
+from bench.estates import generate
+from movelot_core.balance.clear import clear
+from movelot_core.balance.estate import broken_musts
+from movelot_core.balance.order import CopyRates, order_moves
+
+SIZES = ((40, 4, 2), (2_000, 40, 10), (20_000, 200, 40))
+SEEDS = (1, 2, 3)
+
+
+@dataclass(frozen=True)
+class PlannerRow:
+    disks: int
+    datastores: int
+    seconds: float
+    peak_mib: float
+    over_bound: float
+    moves: int
+
+
+def measure(disks: int, datastores: int, pools: int) -> PlannerRow:
+    """The slowest of three seeds; each plan is checked against every Must and ordered."""
+    rows = []
+    for seed in SEEDS:
+        estate = generate(disks, datastores, pools, seed)
+        start = time.perf_counter()
+        plan = clear(estate)
+        order_moves(estate, plan.moves, CopyRates(4e8, 1e8))
+        seconds = time.perf_counter() - start
+        assert not broken_musts(estate, plan.place)
+        tracemalloc.start()
+        clear(estate)
+        peak = tracemalloc.get_traced_memory()[1] / 2**20
+        tracemalloc.stop()
+        rows.append(PlannerRow(disks, datastores, seconds, peak, plan.over_bound, len(plan.moves)))
+    return max(rows, key=lambda row: row.seconds)
+
+
+def report() -> None:
+    print(f"{'disks':>7} {'stores':>7} {'seconds':>8} {'peak MiB':>9} {'plan/bound':>11} {'moves':>6}")
+    for size in SIZES:
+        row = measure(*size)
+        print(
+            f"{row.disks:>7} {row.datastores:>7} {row.seconds:>8.2f} {row.peak_mib:>9.0f} {row.over_bound:>11.4f} {row.moves:>6}"
+        )
