@@ -46,15 +46,12 @@ def report() -> None:
     cache.clear()
     start = time.perf_counter()
     large.build()
-    print(
-        f"API on {large.DISKS:,} disks, {large.STORES} datastores, {large.HOSTS} hosts (built in {time.perf_counter() - start:.0f} s)"
-    )
+    built = time.perf_counter() - start
+    print(f"API on {large.DISKS:,} disks, {large.STORES} datastores, {large.HOSTS} hosts (built in {built:.0f} s)")
     client = APIClient(SERVER_NAME="127.0.0.1")
     client.force_authenticate(User.objects.get())
-    names = {
-        "disk": str(Disk.objects.values_list("pk", flat=True)[100]),
-        "store": str(Datastore.objects.values_list("pk", flat=True)[0]),
-    }
+    some_disk, some_store = (model.objects.values_list("pk", flat=True)[0] for model in (Disk, Datastore))
+    names = {"disk": some_disk, "store": some_store}
     print(f"{'page':8} {'call':34} {'first ms':>9} {'p50 ms':>7} {'p95 ms':>7} {'KiB':>6}")
     for page, paths in PATHS.items():
         for path in paths:
@@ -70,6 +67,5 @@ def _time(client: object, page: str, path: str) -> None:
         assert answer.status_code == 200, answer.content
         size = len(answer.content)
     warm = np.array(times[1:])
-    print(
-        f"{page:8} {path:34} {times[0]:>9.0f} {np.percentile(warm, 50):>7.0f} {np.percentile(warm, 95):>7.0f} {size / 1024:>6.0f}"
-    )
+    middle, slow = np.percentile(warm, [50, 95])
+    print(f"{page:8} {path:34} {times[0]:>9.0f} {middle:>7.0f} {slow:>7.0f} {size / 1024:>6.0f}")

@@ -45,8 +45,7 @@ def measure(disks: int, datastores: int, pools: int) -> PlannerRow:
 
 def report() -> None:
     print(f"{'disks':>7} {'stores':>7} {'seconds':>8} {'peak MiB':>9} {'plan/bound':>11} {'moves':>6}")
-    for size in SIZES:
-        row = measure(*size)
-        print(
-            f"{row.disks:>7} {row.datastores:>7} {row.seconds:>8.2f} {row.peak_mib:>9.0f} {row.over_bound:>11.4f} {row.moves:>6}"
-        )
+    for sizes in SIZES:
+        row = measure(*sizes)
+        size = f"{row.disks:>7} {row.datastores:>7}"
+        print(f"{size} {row.seconds:>8.2f} {row.peak_mib:>9.0f} {row.over_bound:>11.4f} {row.moves:>6}")
