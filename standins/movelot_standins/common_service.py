@@ -8,12 +8,27 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 
+from starlette.responses import Response
+
 from movelot_standins.clockwork import cancel
 from movelot_standins.model import Task, World
 from movelot_standins.redfish import Call, Collection, Reply, Resource, Service, link, resource, walk
 
 ROOT = "/redfish/v1"
 HISTORY_DAYS = 30
+ODATA = {"OData-Version": "4.0", "Cache-Control": "no-cache"}
+METADATA = """<?xml version="1.0" encoding="UTF-8"?>
+<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0">
+  <edmx:Reference Uri="http://redfish.dmtf.org/schemas/v1/ServiceRoot_v1.xml">
+    <edmx:Include Namespace="ServiceRoot"/><edmx:Include Namespace="ServiceRoot.v1_16_0"/>
+  </edmx:Reference>
+  <edmx:DataServices>
+    <Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="Service">
+      <EntityContainer Name="Service" Extends="ServiceRoot.v1_16_0.ServiceContainer"/>
+    </Schema>
+  </edmx:DataServices>
+</edmx:Edmx>
+"""
 Clock = Callable[[], float]
 MetricDay = Callable[[int], list[Resource]]
 MetricNow = Callable[[float], list[Resource]]
@@ -32,6 +47,9 @@ class CommonService(Service):
         self.route("GET", "/redfish", lambda _call: Reply(200, {"v1": "/redfish/v1/"}))
         self.route("GET", ROOT, self.root)
         self.route("GET", f"{ROOT}/odata", self.odata)
+        self.route(
+            "GET", f"{ROOT}/$metadata", lambda _call: Response(METADATA, media_type="application/xml", headers=ODATA)
+        )
         self.route("GET", f"{ROOT}/SessionService", self.session_service)
         self.route("GET", f"{ROOT}/TaskService", self.task_service)
         self.route("GET", f"{ROOT}/TaskService/Tasks", self.task_list)

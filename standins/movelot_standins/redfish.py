@@ -22,6 +22,7 @@ from movelot_standins.actions import ActionError
 
 Resource = dict[str, Any]
 PAGE_SIZE = 500
+QUERIES = {"$expand", "$filter", "$top", "$skip"}
 SESSION_PATH = "/redfish/v1/SessionService/Sessions"
 OPEN_PATHS = {"/redfish", "/redfish/v1", "/redfish/v1/odata", "/redfish/v1/$metadata"}
 # Parts that change by themselves and do not make a resource another one.
@@ -56,7 +57,7 @@ class Call:
     path: str
 
 
-Handler = Callable[[Call], Resource | Collection | Reply]
+Handler = Callable[[Call], Resource | Collection | Reply | Response]
 
 
 def etag_of(resource: Resource) -> str:
@@ -105,12 +106,20 @@ class Service:
     async def answer(self, request: Request) -> Response:
         """The whole way of a request: route, account, body, precondition, handler, shape."""
         path = request.url.path.rstrip("/") or "/"
+        if request.method == "POST":
+            # DSP0266: posting to a collection's Members is posting to the collection.
+            path = path.removesuffix("/Members")
+        if request.headers.get("odata-version", "4.0") != "4.0":
+            return error(412, "PreconditionFailed", "Only OData-Version 4.0 is spoken.")
         matches = [(m, method, h) for pattern, method, h in self.routes if (m := pattern.match(path))]
         is_login = path == SESSION_PATH and request.method == "POST"
         if path not in OPEN_PATHS and not is_login and not self._known(request):
             return error(
                 401, "NoValidSession", "There is no valid session.", {"WWW-Authenticate": "Basic realm=redfish"}
             )
+        unknown = [name for name in request.query_params if name.startswith("$") and name not in QUERIES]
+        if unknown:
+            return error(501, "QueryNotSupported", f"The query {unknown[0]} is not supported.")
         body = await self._body(request)
         if isinstance(body, Response):
             return body
@@ -141,13 +150,15 @@ class Service:
         return self._shaped(request, call, result, allow)
 
     def _shaped(
-        self, request: Request, call: Call, result: Resource | Collection | Reply, allow: dict[str, str]
+        self, request: Request, call: Call, result: Resource | Collection | Reply | Response, allow: dict[str, str]
     ) -> Response:
         headers = {
             "OData-Version": "4.0",
             "Cache-Control": "no-cache",
             **(allow if request.method in ("GET", "HEAD") else {}),
         }
+        if isinstance(result, Response):
+            return result
         if isinstance(result, Reply):
             return (
                 JSONResponse(result.body, result.status, {**headers, **result.headers})
@@ -156,12 +167,14 @@ class Service:
             )
         if isinstance(result, Collection):
             try:
-                return JSONResponse(self._page(request, call, result), headers=headers)
+                page = self._page(request, call, result)
+                return JSONResponse(page, headers={**headers, "Link": schema_link(page["@odata.type"])})
             except ValueError as wrong:
                 return error(400, "QueryParameterValueFormatError", str(wrong))
         tag = etag_of(result)
         if request.headers.get("if-none-match") == tag:
             return Response(status_code=304, headers={"ETag": tag})
+        headers["Link"] = schema_link(str(result["@odata.type"]))
         return JSONResponse({**result, "@odata.etag": tag}, headers={**headers, "ETag": tag})
 
     def _page(self, request: Request, call: Call, collection: Collection) -> Resource:
@@ -254,6 +267,11 @@ class Service:
 def resource(path: str, type_name: str, name: str, /, **more: Any) -> Resource:
     """A resource with its standard head; ``Id`` is the last part of its path unless given."""
     return {"@odata.id": path, "@odata.type": f"#{type_name}", "Id": path.rsplit("/", 1)[1], "Name": name, **more}
+
+
+def schema_link(type_name: str) -> str:
+    """The Link header that names the JSON schema of a resource's type."""
+    return f"<http://redfish.dmtf.org/schemas/v1/{type_name.split('.')[0].removeprefix('#')}.json>; rel=describedby"
 
 
 def link(path: str) -> Resource:
