@@ -30,6 +30,8 @@ def services() -> None:
     import services as servers
 
     servers.start()
+    # Static files are looked for where a start would have collected them.
+    (servers.RUN / "static").mkdir(exist_ok=True)
 
 
 class StandIns:
