@@ -23,7 +23,7 @@ bench: setup
 	@PYTHONPATH=core:server:standins:. $(PY) -m bench
 screenshots: setup
 	@$(PY) scripts/services.py start
-	@MOVELOT_SCREENSHOTS=docs/screenshots PYTHONPATH=core:server:standins:. .venv/bin/pytest -q e2e/screenshots.py
+	@MOVELOT_SCREENSHOTS=docs/screenshots .venv/bin/pytest -q e2e/screenshots.py
 schema: setup
 	@$(PY) server/manage.py spectacular --file server/openapi.yaml --validate
 	@cd web && npm run -s schema

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../api/problem";
+import { CsvButton } from "../parts/CsvButton";
 import { Mark } from "../parts/Mark";
 
 type Board = Schemas["Board"];
@@ -56,6 +57,15 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
         <span className="mono">
           {board.seen} of {board.expected}
         </span>
+        <CsvButton
+          name="paths"
+          heads={["host", "port", "portal", "state", "reason"]}
+          rows={() =>
+            board.hosts.flatMap((host) =>
+              host.paths.map((path) => [host.name, path.port, path.portal, path.state, path.reason]),
+            )
+          }
+        />
       </Box>
       <table style={{ borderCollapse: "collapse", fontSize: 13 }}>
         <thead>

@@ -4,6 +4,7 @@ import Typography from "@mui/material/Typography";
 import { type ReactNode, useEffect, useMemo, useState } from "react";
 import { Link, Navigate, useParams, useSearchParams } from "react-router";
 import { useDraft } from "../lots/useDraft";
+import { CsvButton } from "../parts/CsvButton";
 import { formatHour, formatMs, formatShare } from "../parts/format";
 import { HourStrip } from "../parts/HourStrip";
 import { ProblemAlert } from "../parts/ProblemAlert";
@@ -195,6 +196,23 @@ function Header({ board, onPlan, busy, planned }: HeaderProps) {
           {worst &&
             `▲ ${worst.name} answers in ${formatMs(worst.peak_ms)} at ${formatHour(worst.peak_hour)}.`}
         </Typography>
+        <CsvButton
+          name={`disks of ${board.name}`}
+          heads={["datastore", "fill", "disk", "machine", "size_bytes", "heat_per_gib", "pinned"]}
+          rows={() =>
+            board.datastores.flatMap((stack) =>
+              stack.blocks.map((block) => [
+                stack.name,
+                stack.fill,
+                block.name,
+                block.machine,
+                block.size_bytes,
+                block.heat,
+                block.pinned,
+              ]),
+            )
+          }
+        />
         <Typography color="textSecondary" sx={{ fontSize: 12 }}>
           peak-hour heat
         </Typography>

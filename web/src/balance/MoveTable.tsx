@@ -6,6 +6,7 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { Link } from "react-router";
+import { CsvButton } from "../parts/CsvButton";
 import { formatSeconds } from "../parts/format";
 import { useUnit } from "../parts/unit";
 import type { Plan } from "./useBoard";
@@ -83,6 +84,35 @@ export function MoveTable({ plan, editable, onRemove }: Props) {
         </TableBody>
       </Table>
       <Box sx={{ p: "10px 12px" }}>
+        <Box sx={{ float: "right" }}>
+          <CsvButton
+            name={`moves of ${plan.group}`}
+            heads={[
+              "disk",
+              "machine",
+              "from",
+              "to",
+              "size_bytes",
+              "start_seconds",
+              "end_seconds",
+              "offloaded",
+              "why",
+            ]}
+            rows={() =>
+              plan.moves.map((move) => [
+                move.name,
+                move.machine,
+                move.source_name,
+                move.target_name,
+                move.size_bytes,
+                move.start,
+                move.end,
+                move.offloaded,
+                move.reasons.join("; "),
+              ])
+            }
+          />
+        </Box>
         <Summary plan={plan} />
         {plan.moves.length > SHOWN && (
           <div>

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useEffect } from "react";
 import { Link, useParams } from "react-router";
+import { CsvButton } from "../parts/CsvButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { formatMoment, formatSeconds } from "../parts/format";
 import { useNow } from "../parts/useNow";
@@ -36,6 +37,34 @@ export function LotPage() {
           Lot {id}: {summary.title}
         </Typography>
         <StateChip state={summary.state} />
+        <Box sx={{ flex: 1 }} />
+        <CsvButton
+          name={`steps of lot ${String(id)}`}
+          heads={[
+            "step",
+            "device",
+            "title",
+            "detail",
+            "state",
+            "planned_start_seconds",
+            "planned_end_seconds",
+            "started_at",
+            "ended_at",
+          ]}
+          rows={() =>
+            lot.steps.map((step) => [
+              step.position + 1,
+              step.device,
+              step.title,
+              step.detail,
+              step.state,
+              step.planned_start,
+              step.planned_end,
+              step.started_at,
+              step.ended_at,
+            ])
+          }
+        />
       </Box>
       <Typography color="textSecondary">
         Drafted by {summary.created_by} {formatMoment(summary.created_at, now)}; {summary.steps_done} of{" "}

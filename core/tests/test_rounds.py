@@ -1,0 +1,113 @@
+"""Findings: each from its own computation, with figures, in order of urgency."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from core.tests.builders import small
+from movelot_core.balance.estate import judge
+from movelot_core.balance.heat import FAIR_LEVEL, heat, levels
+from movelot_core.fabric import Access, Cause, PathVerdict
+from movelot_core.rounds import (
+    Urgency,
+    device_trouble,
+    growth_bytes_per_day,
+    in_order,
+    missing_paths,
+    over_fill,
+    runway_days,
+    slow_pools,
+)
+from movelot_core.units import GIB
+
+
+def test_growth_is_the_median_slope_and_needs_five_days() -> None:
+    assert growth_bytes_per_day([0, 1, 2, 3, 4, 5], [0, 2, 4, 600, 8, 10]) == pytest.approx(2.0)
+    assert growth_bytes_per_day([0, 1, 2, 3], [0, 1, 2, 3]) is None
+
+
+def test_the_runway_is_free_space_over_growth_and_unknown_without_growth() -> None:
+    assert runway_days(62 * GIB, 12.4 * GIB) == pytest.approx(5.0)
+    assert runway_days(GIB, None) is None
+    assert runway_days(GIB, -GIB) is None
+
+
+def test_a_full_datastore_says_by_how_much_and_how_long_it_lasts() -> None:
+    estate = small([95], [0], [100, 100])
+    (finding,) = over_fill(estate, judge(estate, estate.place), {"store-0": 1.0 * GIB})
+    assert (finding.subject, finding.urgency, finding.stage) == ("store-0", Urgency.NOW, "balance")
+    assert finding.figures["over_bytes"] == 15 * GIB
+    assert finding.figures["runway_days"] == pytest.approx(5.0)
+    assert finding.key == "over_fill:datastore:store-0"
+
+
+def test_a_quiet_estate_has_no_finding() -> None:
+    estate = small([10], [0], [100, 100], iops=[100])
+    state = judge(estate, estate.place)
+    assert over_fill(estate, state, {}) == []
+    assert slow_pools(estate, state) == []
+
+
+def test_a_slow_pool_names_the_fewest_disks_that_make_half_of_its_load() -> None:
+    # 500 + 300 + 100 = 900 over the limit of 800; 500 alone is 56 %.
+    estate = small([10, 10, 10], [0, 0, 0], [100], iops=[300, 500, 100])
+    (finding,) = slow_pools(estate, judge(estate, estate.place))
+    assert finding.reasons == ("disk-1",)
+    assert finding.figures["heavy_share"] == pytest.approx(500 / 900)
+    assert finding.figures["peak_ms"] == pytest.approx(10.0)
+    assert finding.figures["hours_over"] == 24
+
+
+def path(port: str, portal: str, seen: bool, cause: Cause | None = None) -> PathVerdict:
+    return PathVerdict("quay-03", port, portal, True, seen, Access.OPTIMIZED, cause)
+
+
+def test_half_of_the_paths_gone_needs_somebody_now() -> None:
+    paths = [path("storage-a", "A1", True), path("storage-b", "A2", False, Cause.STANDBY_UPLINK)]
+    finding = missing_paths("quay-03", paths)
+    assert finding is not None
+    assert (finding.urgency, finding.reasons) == (Urgency.NOW, ("standby_uplink:storage-b",))
+    assert (finding.figures["seen"], finding.figures["expected"], finding.figures["ports_left"]) == (1, 2, 1)
+
+
+def test_one_path_of_four_gone_can_wait_and_none_gone_is_no_finding() -> None:
+    seen = [path(f"storage-{n}", "A1", True) for n in range(3)]
+    finding = missing_paths("quay-03", [*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)])
+    assert finding is not None
+    assert finding.urgency is Urgency.SOON
+    assert missing_paths("quay-03", seen) is None
+
+
+def test_devices_come_first_then_space_then_paths_then_latency() -> None:
+    estate = small([95, 1], [0, 0], [100], iops=[900, 10])
+    state = judge(estate, estate.place)
+    lost = missing_paths("quay-03", [path("storage-b", "A2", False, Cause.VLAN)])
+    assert lost is not None
+    found = [
+        *slow_pools(estate, state),
+        lost,
+        *over_fill(estate, state, {}),
+        device_trouble("quay-01", "away", "silent", 3.0),
+    ]
+    assert [finding.kind for finding in in_order(found)] == [
+        "device_trouble",
+        "over_fill",
+        "missing_paths",
+        "slow_pool",
+    ]
+
+
+def test_heat_is_load_per_gib_at_the_peak_hour_and_levels_double() -> None:
+    # Room is 80 GiB, the pool bears 800: 10 per GiB is fair and begins level 3.
+    estate = small([10, 10, 10], [0, 0, 0], [100], iops=[100, 199, 400])
+    state = judge(estate, estate.place)
+    heats = heat(estate, state)
+    assert heats == pytest.approx([10.0, 19.9, 40.0])
+    assert list(levels(estate, heats)) == [FAIR_LEVEL, FAIR_LEVEL, 5]
+
+
+def test_an_idle_disk_is_cool_whatever_its_size() -> None:
+    estate = small([1, 500], [0, 0], [1000], iops=[0, 0])
+    assert list(levels(estate, heat(estate, judge(estate, estate.place)))) == [0, 0]
+    assert not np.isnan(heat(estate, judge(estate, estate.place))).any()

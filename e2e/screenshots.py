@@ -1,0 +1,59 @@
+"""Takes the pictures of the README: each main view at 1280x800, demo data, at the demo's pace. ``make screenshots``."""
+
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from e2e.conftest import Stack
+
+FOLDER = Path(os.environ.get("MOVELOT_SCREENSHOTS", "docs/screenshots"))
+DEMO_PACE = 150
+
+
+def shoot(page: Page, name: str) -> None:
+    page.mouse.move(640, 790)
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def test_pictures(ines: Page, fresh: Stack) -> None:
+    fresh.standins.control("pace", pace=DEMO_PACE)
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    tray = ines.get_by_role("complementary", name="Tray")
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(3)
+    shoot(ines, "rounds")
+    ines.goto("/attach")
+    ines.get_by_role("button", name="Block volume").click()
+    ines.get_by_label("Datastore name").fill("berth-e")
+    ines.get_by_role("textbox", name="Size").fill("2 TiB")
+    expect(tray).to_contain_text("Create thin volume berth-e, 2.00 TiB")
+    shoot(ines, "attach")
+    tray.get_by_role("button", name="Run lot").click()
+    expect(tray.get_by_role("status")).to_have_text("done", timeout=60_000)
+    tray.get_by_role("link", name=re.compile("^Lot ")).click()
+    expect(ines.get_by_role("table", name="Predicted and measured")).to_be_visible()
+    shoot(ines, "lot")
+    ines.goto("/")
+    ines.get_by_role("button", name="Draft lot: Slow at peak, granite-fast").click()
+    expect(ines.get_by_role("table", name="Moves")).to_be_visible()
+    shoot(ines, "balance")
+    ines.emulate_media(color_scheme="dark")
+    shoot(ines, "dark")
+    ines.emulate_media(color_scheme="light")
+    tray.get_by_role("button", name="Run lot").click()
+    expect(tray.get_by_text(re.compile(r"GiB/s, .* left")).first).to_be_visible(timeout=20_000)
+    shoot(ines, "running")
+    expect(tray.get_by_role("status")).to_have_text("done", timeout=90_000)
+    ines.goto("/lots")
+    expect(ines.get_by_role("grid").get_by_role("row")).to_have_count(3)
+    shoot(ines, "lots")
+    ines.goto("/trace/pool/1")
+    expect(ines.get_by_role("region", name="Trace")).to_be_visible()
+    shoot(ines, "trace")
+    ines.goto("/devices")
+    expect(ines.get_by_role("table", name="Device links")).to_contain_text("quay-03")
+    shoot(ines, "devices")

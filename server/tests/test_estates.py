@@ -1,0 +1,89 @@
+"""Rows as arrays: what the planner is told is what was read and measured."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from conftest import StandIns
+from movelot.inventory.estates import SLOTS, WEEKDAY, WEEKEND, estate_of, growth_of, hour_name
+from movelot.inventory.models import BalanceGroup, Datastore, Disk, Mount, Pool, PoolHour
+from movelot.inventory.plans import clear_plan
+from movelot.inventory.store import changed, inventory_version
+from movelot_core.balance.estate import broken_musts
+
+
+def quayside() -> BalanceGroup:
+    return BalanceGroup.objects.get(name="quayside")
+
+
+def test_the_estate_is_the_demo_as_read(estate: StandIns) -> None:
+    found = estate_of(quayside())
+    assert found.estate.datastores == ("berth-a", "berth-b", "berth-c", "berth-d")
+    assert found.estate.pools == ("granite-fast", "granite-mixed")
+    assert len(found.estate.disks) == 40
+    assert found.estate.features.shape == (4, 40, SLOTS)
+    used = {store.name: store.capacity_bytes - store.free_bytes for store in Datastore.objects.all()}
+    assert dict(zip(found.estate.datastores, found.state.used_bytes, strict=True)) == used
+
+
+def test_predicted_peaks_stay_near_what_was_measured(estate: StandIns) -> None:
+    """The 95th percentile of a pool's measured latency at its peak hour, against the curve on the summed profiles."""
+    found = estate_of(quayside())
+    for number, key in enumerate(found.pool_keys):
+        rows = PoolHour.objects.filter(pool=key).values_list("hour", "latency_ms")
+        at_ten = [latency for hour, latency in rows if hour.hour == 10 and hour.weekday() < 5]
+        predicted = found.state.latency_ms[number, WEEKDAY][10]
+        assert predicted == pytest.approx(np.percentile(at_ten, 95), rel=0.2)
+
+
+def test_weekends_are_quieter_than_weekdays_at_the_gates(estate: StandIns) -> None:
+    found = estate_of(quayside())
+    fast = found.estate.pools.index("granite-fast")
+    assert found.state.load[fast, WEEKEND].max() < found.state.load[fast, WEEKDAY].max()
+    assert hour_name(10) == (10, "weekday")
+    assert hour_name(34) == (10, "weekend")
+
+
+def test_coincidence_never_says_more_than_the_sum(estate: StandIns) -> None:
+    for pool in Pool.objects.all():
+        shares = np.frombuffer(pool.coincidence, dtype=np.float32)
+        assert shares.shape == (SLOTS,)
+        assert ((shares > 0) & (shares <= 1)).all()
+
+
+def test_a_datastore_that_one_host_lacks_serves_no_machine(estate: StandIns) -> None:
+    Mount.objects.filter(datastore__name="berth-d", host__name="quay-02").delete()
+    changed()
+    found = estate_of(quayside())
+    number = found.estate.datastores.index("berth-d")
+    assert not found.estate.reach[:, number].any()
+    plan = clear_plan(quayside())
+    assert all(move.target != number for move in plan.moves)
+    assert broken_musts(found.estate, plan.place) == []
+
+
+def test_a_pinned_disk_stays(estate: StandIns) -> None:
+    first = clear_plan(quayside())
+    found = estate_of(quayside())
+    Disk.objects.filter(pk__in=[found.disk_keys[move.disk] for move in first.moves]).update(pinned=True)
+    changed()
+    second = clear_plan(quayside())
+    assert second.after.clear
+    assert {m.disk for m in first.moves}.isdisjoint(m.disk for m in second.moves)
+    assert second.moved_bytes >= first.moved_bytes
+
+
+def test_the_same_reading_gives_the_same_plan_and_another_version_a_new_one(estate: StandIns) -> None:
+    group, version = quayside(), inventory_version()
+    assert clear_plan(group) is clear_plan(group)
+    changed()
+    assert inventory_version() != version
+    assert (clear_plan(group).place == clear_plan(group).place).all()
+
+
+def test_thirty_days_of_use_are_kept_for_the_trend(estate: StandIns) -> None:
+    key = Datastore.objects.get(name="berth-a").pk
+    days, used = growth_of([key])[key]
+    assert len(days) >= 28
+    assert used == sorted(used)

@@ -1,0 +1,60 @@
+"""The commands' one clear line when something is in the way."""
+
+from __future__ import annotations
+
+import socket
+from collections import namedtuple
+from pathlib import Path
+
+import pytest
+import setup
+
+import services
+
+
+def test_a_busy_port_is_named_with_the_variable_that_moves_it() -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        with pytest.raises(services.SetupError) as busy:
+            services.require_port(port, "the web server", "MOVELOT_PORT")
+    assert str(port) in str(busy.value)
+    assert "MOVELOT_PORT" in str(busy.value)
+    assert "\n" not in str(busy.value)
+
+
+def test_a_full_disk_is_said_before_anything_starts(monkeypatch: pytest.MonkeyPatch) -> None:
+    usage = namedtuple("usage", "total used free")
+    monkeypatch.setattr(services.shutil, "disk_usage", lambda _path: usage(10, 10, 5 * 2**20))
+    with pytest.raises(services.SetupError) as full:
+        services.check_disk()
+    assert "5 MiB free; 1024 MiB are needed" in str(full.value)
+
+
+def test_without_root_the_one_line_to_run_is_printed(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(setup, "PACKAGES", {"mariadb-server": "/no/such/file", "gcc": "/usr/bin/env"})
+    monkeypatch.setattr(setup.os, "geteuid", lambda: 1000)
+    with pytest.raises(services.SetupError) as missing:
+        setup.debian_packages()
+    assert str(missing.value).endswith("Run: sudo apt-get install -y --no-install-recommends mariadb-server")
+
+
+def test_a_key_is_made_once_and_readable_by_its_owner_only(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(services, "RUN", tmp_path)
+    first = services.key("django")
+    assert services.key("django") == first
+    assert (tmp_path / "keys" / "django").stat().st_mode & 0o077 == 0
+
+
+def test_a_stamp_holds_until_what_it_was_made_from_changes(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(setup, "RUN", tmp_path)
+    monkeypatch.setattr(setup, "ROOT", tmp_path)
+    source = tmp_path / "lock"
+    source.write_text("one")
+    fresh, stamp, digest = setup._stamped("part", [source])
+    assert not fresh
+    stamp.write_text(digest)
+    assert setup._stamped("part", [source])[0]
+    source.write_text("two")
+    assert not setup._stamped("part", [source])[0]
