@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
+
 import numpy as np
+from django.utils.timezone import now
 
 from bench.estates import generate
 from movelot.accounts.models import Role, User
@@ -23,6 +26,7 @@ from movelot.inventory.models import (
 )
 from movelot.inventory.store import changed
 from movelot.lots.models import Lot
+from movelot_core.balance.estate import Estate
 
 DISKS, STORES, POOLS, HOSTS, ARRAYS, LOTS = 20_000, 200, 40, 400, 8, 300
 PORTALS = 4
@@ -30,10 +34,6 @@ PORTALS = 4
 
 def build() -> str:
     """Fill the empty tables; returns the group's name."""
-    from datetime import date, timedelta
-
-    from django.utils.timezone import now
-
     estate = generate(DISKS, STORES, POOLS, seed=1)
     user = User.objects.create_user("ines.marrow", password="bench-only-password", role=Role.VIRTUALIZATION)
     cluster = Cluster.objects.create(name="quayside")
@@ -41,23 +41,38 @@ def build() -> str:
     arrays = [_device(f"array-{n}", "array", n, None) for n in range(ARRAYS)]
     hosts = [_device(f"host-{n:03}", "host", 100 + n, cluster) for n in range(HOSTS)]
     Device.objects.bulk_create([*arrays, *hosts])
-    portals = [
+    _ports(arrays, hosts)
+    _volumes(estate, arrays)
+    stores = _datastores(estate, group, hosts)
+    _disks(estate, stores, hosts)
+    ended = now()
+    Lot.objects.bulk_create(
+        [
+            Lot(kind="balance", title=f"Clear store-{n:03}", state="done", created_by=user, ended_at=ended)
+            for n in range(LOTS)
+        ]
+    )
+    changed()
+    return group.name
+
+
+def _ports(arrays: list[Device], hosts: list[Device]) -> None:
+    Portal.objects.bulk_create(
         Portal(
-            device=a,
-            name=f"{a.name}-{n}",
+            device=array,
+            name=f"{array.name}-{n}",
             uri=f"/p/{n}",
             controller="AB"[n % 2],
             network=f"10.40.{8 + n % 2}.{n + 11}/24",
             vlan=8 + n % 2,
             up=True,
         )
-        for a in arrays
+        for array in arrays
         for n in range(PORTALS)
-    ]
-    Portal.objects.bulk_create(portals)
-    ports = [
+    )
+    HostPort.objects.bulk_create(
         HostPort(
-            device=h,
+            device=host,
             name=f"storage-{s}",
             uri=f"/i/{s}",
             network=f"10.40.{8 + s}.{20 + n % 200}/24",
@@ -65,10 +80,12 @@ def build() -> str:
             up=True,
             active_uplinks=[f"uplink-{s}"],
         )
-        for n, h in enumerate(hosts)
+        for n, host in enumerate(hosts)
         for s in range(2)
-    ]
-    HostPort.objects.bulk_create(ports)
+    )
+
+
+def _volumes(estate: Estate, arrays: list[Device]) -> None:
     pools = [
         Pool(
             device=arrays[n % ARRAYS],
@@ -91,41 +108,52 @@ def build() -> str:
     used = estate.used(estate.place)
     volumes = [
         Volume(
-            device=pools[p].device,
-            pool=pools[p],
+            device=pools[estate.pool_of[n]].device,
+            pool=pools[estate.pool_of[n]],
             name=name,
             uri=f"/vol/{n}",
             serial=f"serial-{n}",
-            size_bytes=int(c),
-            allocated_bytes=int(u),
+            size_bytes=int(estate.capacity_bytes[n]),
+            allocated_bytes=int(used[n]),
             controller="A",
             thin=True,
         )
-        for n, (name, p, c, u) in enumerate(
-            zip(estate.datastores, estate.pool_of, estate.capacity_bytes, used, strict=True)
-        )
+        for n, name in enumerate(estate.datastores)
     ]
     Volume.objects.bulk_create(volumes)
     Offer.objects.bulk_create(
-        [
-            Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiators=[])
-            for n, v in enumerate(volumes)
-        ]
+        Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiators=[])
+        for n, v in enumerate(volumes)
     )
+
+
+def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> list[Datastore]:
+    used = estate.used(estate.place)
     stores = [
         Datastore(
             identity=f"ds-{n}",
             name=name,
             serial=f"serial-{n}",
-            capacity_bytes=int(c),
-            free_bytes=int(c - u),
+            capacity_bytes=int(estate.capacity_bytes[n]),
+            free_bytes=int(estate.capacity_bytes[n] - used[n]),
             other_bytes=0,
             group=group,
         )
-        for n, (name, c, u) in enumerate(zip(estate.datastores, estate.capacity_bytes, used, strict=True))
+        for n, name in enumerate(estate.datastores)
     ]
     Datastore.objects.bulk_create(stores)
     Mount.objects.bulk_create([Mount(datastore=s, host=h) for s in stores for h in hosts], batch_size=5000)
+    today = date.today()
+    days = [
+        DatastoreDay(datastore=s, day=today - timedelta(days=d), used_bytes=10**12 - d * 10**9)
+        for s in stores
+        for d in range(30)
+    ]
+    DatastoreDay.objects.bulk_create(days, batch_size=2000)
+    return stores
+
+
+def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None:
     machines = [
         Machine(
             device=hosts[n % HOSTS],
@@ -140,38 +168,19 @@ def build() -> str:
     Machine.objects.bulk_create(machines, batch_size=2000)
     reads, writes = (estate.features[part].astype(np.float32) for part in (0, 1))
     kib = (8 * (1 + estate.features[2] / np.maximum(estate.features[0], 1e-9))).astype(np.float32)
-    Disk.objects.bulk_create(
-        [
-            Disk(
-                identity=name,
-                name=name,
-                machine=machines[n // 2],
-                datastore=stores[estate.place[n]],
-                size_bytes=int(estate.size_bytes[n]),
-                pinned=bool(estate.pinned[n]),
-                weekday_profile=np.stack([reads[n], writes[n], kib[n]]).tobytes(),
-            )
-            for n, name in enumerate(estate.disks)
-        ],
-        batch_size=1000,
-    )
-    today = date.today()
-    DatastoreDay.objects.bulk_create(
-        [
-            DatastoreDay(datastore=s, day=today - timedelta(days=d), used_bytes=10**12 - d * 10**9)
-            for s in stores
-            for d in range(30)
-        ],
-        batch_size=2000,
-    )
-    Lot.objects.bulk_create(
-        [
-            Lot(kind="balance", title=f"Clear store-{n:03}", state="done", created_by=user, ended_at=now())
-            for n in range(LOTS)
-        ]
-    )
-    changed()
-    return group.name
+    disks = [
+        Disk(
+            identity=name,
+            name=name,
+            machine=machines[n // 2],
+            datastore=stores[estate.place[n]],
+            size_bytes=int(estate.size_bytes[n]),
+            pinned=bool(estate.pinned[n]),
+            weekday_profile=np.stack([reads[n], writes[n], kib[n]]).tobytes(),
+        )
+        for n, name in enumerate(estate.disks)
+    ]
+    Disk.objects.bulk_create(disks, batch_size=1000)
 
 
 def _device(name: str, kind: str, number: int, cluster: Cluster | None) -> Device:
