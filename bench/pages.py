@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import subprocess
 import time
 
 import django
 import numpy as np
+
+from bench.databases import fresh
 
 CALLS = 40
 PATHS = {
@@ -17,22 +18,9 @@ PATHS = {
 }
 
 
-def _database() -> None:
-    import sys
-    from pathlib import Path
-
-    sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "scripts"))
-    import services
-
-    text = "DROP DATABASE IF EXISTS movelot_bench; CREATE DATABASE movelot_bench CHARACTER SET utf8mb4;"
-    subprocess.run(
-        ["mariadb", "--no-defaults", f"--socket={services.RUN / 'mariadb.sock'}"], input=text, text=True, check=True
-    )
-
-
 def report() -> None:
     """Builds the estate anew, then times each call after one that warms the caches."""
-    _database()
+    fresh("movelot_bench")
     django.setup()
     from django.core.cache import cache
     from django.core.management import call_command

@@ -41,7 +41,10 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     ines.get_by_role("button", name="Draft lot: Slow at peak, granite-fast").click()
     expect(ines.get_by_role("table", name="Moves")).to_be_visible()
     shoot(ines, "balance")
+    # Loaded anew, as colours of controls fade from one theme to the other.
     ines.emulate_media(color_scheme="dark")
+    ines.reload()
+    expect(ines.get_by_role("table", name="Moves")).to_be_visible()
     shoot(ines, "dark")
     ines.emulate_media(color_scheme="light")
     tray.get_by_role("button", name="Run lot").click()

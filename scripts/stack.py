@@ -59,18 +59,21 @@ def manage(*words: str, quiet: bool = True) -> str:
     return done.stdout
 
 
-def prepare() -> None:
-    """Database schema and static files, when the code changed since the last time."""
+def prepare() -> bool:
+    """Database schema and static files, when the code changed since the last time; says whether it had."""
     migrations = sorted((ROOT / "server").rglob("migrations/*.py"))
     built = sorted((ROOT / "web" / "dist").rglob("*"))
-    text = "".join(f"{file}{file.stat().st_size}{file.stat().st_mtime_ns}" for file in [*migrations, *built])
+    text = os.environ.get("MOVELOT_DB_NAME", "movelot") + "".join(
+        f"{file}{file.stat().st_size}{file.stat().st_mtime_ns}" for file in [*migrations, *built]
+    )
     stamp, digest = RUN / "stamps" / "prepared", hashlib.sha256(text.encode()).hexdigest()
     if stamp.exists() and stamp.read_text() == digest and (RUN / "static").exists():
-        return
+        return False
     manage("migrate", "--noinput")
     manage("collectstatic", "--noinput", "--clear")
     stamp.parent.mkdir(parents=True, exist_ok=True)
     stamp.write_text(digest)
+    return True
 
 
 def commands() -> dict[str, str]:
@@ -110,11 +113,20 @@ def _standins_up(before: float) -> Path:
     return file
 
 
+def _link(cards: Path) -> None:
+    """Link the stand-ins and learn their history, unless the same ones were linked by an earlier start."""
+    stamp, database = RUN / "stamps" / "linked", os.environ.get("MOVELOT_DB_NAME", "movelot")
+    if not stamp.exists() or stamp.read_text() != database + cards.read_text():
+        manage("link_standins", str(cards))
+        stamp.touch(mode=0o600)
+        stamp.write_text(database + cards.read_text())
+
+
 def announce(demo: bool, begun: float) -> None:
     """Link the stand-ins if this is the demo, then say where to go and as whom."""
     try:
         if demo:
-            manage("link_standins", str(_standins_up(begun)))
+            _link(_standins_up(begun))
         _wait_for(f"http://127.0.0.1:{WEB_PORT}/api/session/")
     except SystemExit as error:
         print(error, flush=True)
@@ -135,8 +147,8 @@ def up(demo: bool) -> None:
     if demo:
         services.require_port(STANDIN_PORT, "the stand-ins", "MOVELOT_STANDIN_PORT", "127.40.0.10")
     services.start()
-    prepare()
-    if demo or not (RUN / "keys" / "people.json").exists():
+    changed = prepare()
+    if changed or not (RUN / "keys" / "people.json").exists():
         manage("add_people")
     manager = Manager()
     for name, command in commands().items():
@@ -163,7 +175,8 @@ def reset() -> None:
     services.stop()
     for name in ("mariadb", "redis", "standins", "keys", "static", "pinned"):
         shutil.rmtree(RUN / name, ignore_errors=True)
-    (RUN / "stamps" / "prepared").unlink(missing_ok=True)
+    for name in ("prepared", "linked"):
+        (RUN / "stamps" / name).unlink(missing_ok=True)
 
 
 def standins() -> None:

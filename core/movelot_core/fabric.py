@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from ipaddress import ip_interface
 
 
@@ -98,11 +99,17 @@ class SinglePoint:
     volume: str
 
 
+@lru_cache(maxsize=65_536)
+def network_of(address: str) -> str:
+    """The subnet of an address with prefix length: 10.40.8.11/24 is in 10.40.8.0/24."""
+    return str(ip_interface(address).network)
+
+
 def same_network(port: HostPort, portal: Portal) -> bool:
     """Whether port and portal are meant to talk: same protocol and the same subnet."""
     if port.protocol != portal.protocol:
         return False
-    return ip_interface(port.address).network == ip_interface(portal.address).network
+    return network_of(port.address) == network_of(portal.address)
 
 
 def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -> Cause | None:
@@ -171,7 +178,7 @@ def single_points(
             {
                 "host port": f"{port.host} {port.name}",
                 "uplink": f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}",
-                "subnet": str(ip_interface(portal.address).network),
+                "subnet": network_of(portal.address),
                 "portal": portal.name,
                 "controller": f"{portal.array} {portal.controller}",
             }

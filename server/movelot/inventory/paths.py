@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from movelot.inventory import models
@@ -56,12 +56,23 @@ def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str) ->
     return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths))
 
 
-def seen_table(volume: models.Volume, hosts: list[models.Device]) -> PathTable:
-    """Paths of ``hosts`` to ``volume`` as they report them, against what there should be."""
-    ports, portals = ports_of(hosts), portals_of(volume.device)
-    allowed = {iqn for offer in volume.offers.all() for iqn in offer.initiators}
-    offer = Offer(volume.name, volume.controller, frozenset(p.controller for p in portals), frozenset(allowed))
-    devices = models.HostDevice.objects.filter(device__in=hosts, serial=volume.serial).select_related("device")
-    seen = [(row.device.name, port, portal) for row in devices for port, portal, _access in row.paths]
-    paths = compare_paths(ports, portals, offer, seen)
-    return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths))
+def seen_paths(hosts: list[models.Device], array: models.Device) -> Iterator[list[PathVerdict]]:
+    """Paths of ``hosts`` to the volumes that ``array`` offers, as they report them against what there should be.
+
+    Volumes offered to the same initiators over the same paths are alike: each kind of them is judged once.
+    """
+    ports, portals = ports_of(hosts), portals_of(array)
+    controllers = frozenset(portal.controller for portal in portals)
+    names = {host.pk: host.name for host in hosts}
+    seen: dict[str, set[tuple[str, str, str]]] = {}
+    for serial, host, paths in models.HostDevice.objects.filter(device__in=hosts).values_list(
+        "serial", "device_id", "paths"
+    ):
+        seen.setdefault(serial, set()).update((names[host], port, portal) for port, portal, _access in paths)
+    known: set[tuple[str, frozenset[str], frozenset[tuple[str, str, str]]]] = set()
+    for volume in array.volumes.filter(offers__isnull=False).distinct().prefetch_related("offers"):
+        allowed = frozenset(iqn for offer in volume.offers.all() for iqn in offer.initiators)
+        kind = (volume.controller, allowed, frozenset(seen.get(volume.serial, ())))
+        if kind not in known:
+            known.add(kind)
+            yield compare_paths(ports, portals, Offer(volume.name, volume.controller, controllers, allowed), kind[2])

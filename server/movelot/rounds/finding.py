@@ -10,7 +10,7 @@ from django.utils.timezone import now
 
 from movelot.inventory.estates import estate_of, growth_of, hour_name
 from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Pool, Volume
-from movelot.inventory.paths import seen_table
+from movelot.inventory.paths import seen_paths
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
@@ -74,17 +74,16 @@ def _groups() -> list[Finding]:
 def _paths() -> list[Finding]:
     """One finding a host: its paths to all volumes offered to it."""
     found = []
+    arrays = list(Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"))
     for cluster in Cluster.objects.order_by("name"):
         hosts = list(cluster.devices.filter(kind=Device.Kind.HOST).order_by("name"))
         by_host: dict[str, dict[tuple[str, str, str], PathVerdict]] = {host.name: {} for host in hosts}
-        for volume in (
-            Volume.objects.filter(offers__isnull=False).distinct().select_related("device").prefetch_related("offers")
-        ):
-            for path in seen_table(volume, hosts).paths:
+        for array in arrays:
+            for path in (path for paths in seen_paths(hosts, array) for path in paths):
                 # A pair counts once, and as missing if it is missing for any volume.
-                known = by_host[path.host].get((volume.device.name, path.port, path.portal))
-                if known is None or path.missing:
-                    by_host[path.host][volume.device.name, path.port, path.portal] = path
+                key = (array.name, path.port, path.portal)
+                if path.missing or key not in by_host[path.host]:
+                    by_host[path.host][key] = path
         found += [f for host in hosts if (f := missing_paths(host.name, by_host[host.name].values()))]
     return found
 

@@ -15,7 +15,7 @@ const GAP = 40;
 /** The style system takes numbers up to 1 as shares: lengths go in as text. */
 const px = (length: number) => `${String(length)}px`;
 /** Few datastores may be wider. */
-const widthOf = (count: number) => (count <= 5 ? 132 : count <= 7 ? 104 : 92);
+const widthOf = (count: number) => (count <= 4 ? 140 : count <= 6 ? 108 : 92);
 /** By keyboard a block opens a menu of targets, which says more than carrying it with arrow keys would. */
 const SENSORS = [PointerSensor];
 const LABEL_MIN_PX = 15;
