@@ -79,8 +79,8 @@ def prepare() -> bool:
 def commands() -> dict[str, str]:
     """Web, worker and schedule."""
     return {
-        "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --timeout 60 "
-        f"--log-level warning --chdir {ROOT / 'server'}",
+        "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --preload "
+        f"--timeout 60 --log-level warning --chdir {ROOT / 'server'}",
         "worker": f"{BIN}/celery --app movelot worker --concurrency 3 --loglevel WARNING "
         "--without-gossip --without-mingle",
         "beat": f"{BIN}/celery --app movelot beat --loglevel WARNING --pidfile= ",
