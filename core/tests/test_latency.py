@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from movelot_core.latency import ServiceCurve, features, fit_curve, hourly_profile, load
@@ -66,3 +66,38 @@ def test_a_profile_is_the_95th_percentile_of_each_hour() -> None:
     hours = np.array([*[10] * 101, 11])
     profile = hourly_profile(values, hours)
     assert (profile[0, 10], profile[0, 11], profile[0, 12]) == (95.0, 7.0, 0.0)
+
+
+@given(st.floats(0.05, 5.0), st.floats(50, 1e5), st.lists(st.floats(0, 2e5), min_size=2, max_size=20))
+def test_more_load_never_answers_sooner(l0: float, x_max: float, loads: list[float]) -> None:
+    latency = ServiceCurve(l0, x_max).latency_ms(np.sort(np.array(loads)))
+    assert (np.diff(latency) >= 0).all()
+    assert (latency >= l0 * (1 - 1e-12)).all()
+    assert np.isfinite(latency).all()
+
+
+def test_a_ceiling_below_the_idle_latency_leaves_no_load_at_all() -> None:
+    assert ServiceCurve(2.0, 1000.0).load_at(1.5) == 0.0
+
+
+def test_loads_of_disks_add_up_to_the_load_of_their_sum() -> None:
+    curve = ServiceCurve(1.0, 5000.0, beta=2.5, gamma=0.2)
+    each = features(np.array([100.0, 40.0]), np.array([10.0, 80.0]), np.array([8.0, 64.0]))
+    assert load(each, curve).sum() == pytest.approx(float(load(each.sum(axis=1), curve)))
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.floats(0.3, 2.5), st.floats(2000, 60000), st.floats(1.5, 4.0))
+def test_any_well_used_pool_is_predicted_within_an_eighth(l0: float, x_max: float, beta: float) -> None:
+    truth = ServiceCurve(l0, x_max, beta, 0.15)
+    sums, latency = samples(truth, x_max * 0.75)
+    fit = fit_curve(sums, latency, fallback=ServiceCurve(1, 1))
+    busy = load(sums, truth)
+    worst = sums[:, int(np.argmax(np.where(busy < 0.8 * x_max, busy, 0)))]
+    expected = float(truth.latency_ms(load(worst, truth)))
+    assert float(fit.curve.latency_ms(load(worst, fit.curve))) == pytest.approx(expected, rel=0.125)
+
+
+def test_the_same_samples_give_the_same_fit() -> None:
+    made = samples(ServiceCurve(0.9, 9000.0, 2.5, 0.15), 8000.0)
+    assert fit_curve(*made, fallback=ServiceCurve(1, 1)) == fit_curve(*made, fallback=ServiceCurve(1, 1))

@@ -1,7 +1,7 @@
 import { screen, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { renderPage, serve } from "../testserver";
+import { renderPage, serve } from "../tests/server";
 import { LotPage } from "./LotPage";
 
 const summary = {

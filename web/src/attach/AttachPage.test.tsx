@@ -1,0 +1,161 @@
+import { act, fireEvent, screen, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Schemas } from "../api/problem";
+import { auditor, lot, person, status, summary, TIB } from "../tests/data";
+import { renderPage, serve } from "../tests/server";
+import { AttachPage } from "./AttachPage";
+
+type Plan = Schemas["AttachPlan"];
+
+const pool = (name: string, verdict: string, text: string): Schemas["PoolRow"] => ({
+  id: name.length,
+  name,
+  array: "granite",
+  capacity_bytes: 20 * TIB,
+  allocated_bytes: 10 * TIB,
+  free_bytes: 10 * TIB,
+  subscription_after: 0.7,
+  verdict,
+  text,
+});
+const plan = (part: Partial<Plan> = {}): Plan => ({
+  cluster: "quayside",
+  hosts: ["quay-01", "quay-03"],
+  size_bytes: 2 * TIB,
+  pool: "granite-mixed",
+  problems: [],
+  pools: [
+    pool("granite-mixed", "fits", "fits"),
+    pool("granite-fast", "tight", "11.8 ms at its peak hour, ceiling 9 ms"),
+    pool("basalt-deep", "refused", "the pool is not online"),
+  ],
+  board: {
+    portals: [{ name: "A1", controller: "A", address: "10.40.8.11" }],
+    hosts: [{ name: "quay-03", seen: 0, expected: 1, reason: "storage-b has a standby uplink", paths: [] }],
+    seen: 0,
+    expected: 1,
+  },
+  fixable: ["quay-03"],
+  ...part,
+});
+const form = { cluster: "quayside", name: "berth-e", size: "2 TiB", pool: "", fixes: [] as string[] };
+const draft = (part: Partial<Plan> = {}, state = "draft") => ({
+  lot: lot({ summary: summary({ kind: "attach", state }) }),
+  form,
+  plan: plan(part),
+});
+const groups = [{ id: 1, name: "quayside", datastores: 4, fill_ceiling: 0.82, latency_ceiling_ms: 9 }];
+
+const answers = (more: Record<string, unknown> = {}) => ({
+  "GET /api/session/": person,
+  "GET /api/status/": status(),
+  "GET /api/balance/groups/": groups,
+  "GET /api/attach/drafts/9/": draft(),
+  ...more,
+});
+const show = (at = "/attach?lot=9") =>
+  renderPage(
+    <Routes>
+      <Route path="attach" element={<AttachPage />} />
+    </Routes>,
+    at,
+  );
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+  vi.useRealTimers();
+});
+
+describe("attaching storage", () => {
+  it("says what to link first on an empty estate", async () => {
+    serve(answers({ "GET /api/status/": status({ devices: 0 }) }));
+    show("/attach");
+    expect(await screen.findByRole("link", { name: "Devices" })).toHaveAttribute("href", "/devices");
+  });
+
+  it("drafts a lot for the kind chosen and opens its form", async () => {
+    const asked = serve(answers({ "POST /api/lots/": draft().lot }));
+    show("/attach");
+    const kind = await screen.findByRole("button", { name: /Block volume/ });
+    await vi.waitFor(() => {
+      expect(kind).toBeEnabled();
+    });
+    fireEvent.click(kind);
+    expect(await screen.findByDisplayValue("berth-e")).toHaveAccessibleName("Datastore name");
+    expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toMatchObject({ kind: "attach" });
+  });
+
+  it("lays every pool beside the others with its reason", async () => {
+    serve(answers());
+    show();
+    const pools = within(await screen.findByRole("radiogroup", { name: "Pool" })).getAllByRole("radio");
+    expect(pools[0]).toBeChecked();
+    expect(pools[1]).toHaveTextContent("11.8 ms at its peak hour");
+    expect(pools[2]).toHaveTextContent("the pool is not online");
+    expect(pools[0]).toHaveTextContent("10.0 TiB free");
+  });
+
+  it("sends what is typed once, a moment after the last key", async () => {
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft() }));
+    show();
+    const field = await screen.findByDisplayValue("2 TiB");
+    vi.useFakeTimers();
+    for (const text of ["3", "3 T", "3 TiB"]) fireEvent.change(field, { target: { value: text } });
+    await act(async () => {
+      await vi.advanceTimersByTimeAsync(300);
+    });
+    const puts = asked.filter((each) => each.key.startsWith("PUT"));
+    expect(puts.map((each) => each.body)).toEqual([{ ...form, size: "3 TiB" }]);
+  });
+
+  it("shows a size in the other base, as the array counts", async () => {
+    serve(answers());
+    show();
+    expect(await screen.findByText("2.20 TB as the array counts")).toBeVisible();
+  });
+
+  it("explains a bad entry beside its field", async () => {
+    const problems = [
+      { field: "size", code: "size_comma", message: "“4,5” has a comma.", hint: "Write 4.5 TiB." },
+    ];
+    serve(answers({ "GET /api/attach/drafts/9/": draft({ problems, size_bytes: null }) }));
+    show();
+    expect(await screen.findByText("“4,5” has a comma. Write 4.5 TiB.")).toBeVisible();
+    expect(screen.getByLabelText("Size")).toBeInvalid();
+    expect(screen.getByLabelText("Datastore name")).toBeValid();
+  });
+
+  it("offers the fix of a host that would miss paths as the first step", async () => {
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ fixable: [] }) }));
+    show();
+    fireEvent.click(await screen.findByRole("button", { name: "Add the fix as step 1" }));
+    await vi.waitFor(() => {
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ fixes: ["quay-03"] });
+    });
+  });
+
+  it("chooses another pool by click", async () => {
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pool: "granite-fast" }) }));
+    show();
+    fireEvent.click(await screen.findByRole("radio", { name: /granite-fast/ }));
+    await vi.waitFor(() => {
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ pool: "granite-fast" });
+    });
+  });
+
+  it("is read only once the lot runs, with the way to the next one", async () => {
+    serve(answers({ "GET /api/attach/drafts/9/": draft({}, "running") }));
+    show();
+    expect(await screen.findByText(/Lot 9 is running/)).toBeVisible();
+    expect(screen.getByLabelText("Datastore name")).toBeDisabled();
+    expect(screen.getByRole("link", { name: "Attach another" })).toHaveAttribute("href", "/attach");
+  });
+
+  it("lets the auditor read the draft", async () => {
+    serve(answers({ "GET /api/session/": auditor }));
+    show();
+    expect(await screen.findByText("Your role reads only.")).toBeVisible();
+    expect(screen.getByLabelText("Size")).toBeDisabled();
+  });
+});

@@ -1,0 +1,130 @@
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Schemas } from "../api/problem";
+import { auditor, person } from "../tests/data";
+import { Refusal, renderPage, serve } from "../tests/server";
+import { DevicesPage } from "./DevicesPage";
+
+const OLD = "AA:BB:CC";
+const NEW = "DD:EE:FF";
+const device = (part: Partial<Schemas["DeviceAnswer"]> = {}): Schemas["DeviceAnswer"] => ({
+  id: 1,
+  name: "granite",
+  kind: "array",
+  url: "https://10.40.2.10:443",
+  user: "movelot",
+  fingerprint: OLD,
+  state: "linked",
+  detail: "",
+  cluster: "",
+  read_at: new Date().toISOString(),
+  ...part,
+});
+const certificate = {
+  fingerprint: NEW,
+  subject: "CN=granite",
+  not_before: "2026-01-01T00:00:00Z",
+  not_after: "2028-01-01T00:00:00Z",
+};
+
+const type = (label: string, value: string) => {
+  fireEvent.change(screen.getByLabelText(label), { target: { value } });
+};
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+});
+
+describe("device links", () => {
+  it("show each device's address, state and pin", async () => {
+    const away = device({
+      id: 2,
+      name: "quay-01",
+      kind: "host",
+      state: "away",
+      detail: "quay-01 is silent.",
+    });
+    serve({ "GET /api/session/": person, "GET /api/devices/": [device(), away] });
+    renderPage(<DevicesPage />);
+    const rows = within(await screen.findByRole("table", { name: "Device links" })).getAllByRole("row");
+    expect(rows[1]).toHaveTextContent("granite");
+    expect(rows[1]).toHaveTextContent(OLD);
+    expect(rows[2]).toHaveTextContent("quay-01 is silent.");
+  });
+
+  it("are made in two acts: the fingerprint is compared before the account is sent", async () => {
+    const asked = serve({
+      "GET /api/session/": person,
+      "GET /api/devices/": [],
+      "POST /api/devices/probe/": certificate,
+      "POST /api/devices/": device(),
+    });
+    renderPage(<DevicesPage />);
+    await screen.findByRole("heading", { name: "Link a device" });
+    type("Address", "https://10.40.2.10");
+    type("Account", "movelot");
+    type("Password", "a secret");
+    fireEvent.click(screen.getByRole("button", { name: "Show its certificate" }));
+    expect(await screen.findByText(NEW)).toBeVisible();
+    expect(JSON.stringify(asked)).not.toContain("a secret");
+    fireEvent.click(screen.getByRole("button", { name: "I compared it: pin and link" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/devices/")?.body).toMatchObject({
+        user: "movelot",
+        fingerprint: NEW,
+      });
+    });
+  });
+
+  it("ask for what is missing before anything is sent", async () => {
+    const asked = serve({ "GET /api/session/": person, "GET /api/devices/": [] });
+    renderPage(<DevicesPage />);
+    fireEvent.click(await screen.findByRole("button", { name: "Show its certificate" }));
+    expect(await screen.findByText(/Type the device's address/)).toBeVisible();
+    expect(screen.getByText("Type the account's password.")).toBeVisible();
+    expect(asked.filter((each) => each.key.startsWith("POST"))).toHaveLength(0);
+  });
+
+  it("say why nothing was linked", async () => {
+    const silent = new Refusal(502, {
+      status: 502,
+      code: "device_away",
+      title: "Nothing answers at https://10.40.2.10.",
+      detail: "No device was linked.",
+      hint: "Check address, port and the network between.",
+    });
+    serve({ "GET /api/session/": person, "GET /api/devices/": [], "POST /api/devices/probe/": silent });
+    renderPage(<DevicesPage />);
+    await screen.findByRole("heading", { name: "Link a device" });
+    type("Address", "https://10.40.2.10");
+    type("Account", "movelot");
+    type("Password", "a secret");
+    fireEvent.click(screen.getByRole("button", { name: "Show its certificate" }));
+    expect(await screen.findByRole("alert")).toHaveTextContent("No device was linked.");
+  });
+
+  it("are pinned again after another certificate was shown and compared", async () => {
+    const changed = device({ state: "certificate", detail: "granite shows another certificate." });
+    const asked = serve({
+      "GET /api/session/": person,
+      "GET /api/devices/": [changed],
+      "POST /api/devices/probe/": certificate,
+      "PUT /api/devices/1/": device({ fingerprint: NEW }),
+    });
+    renderPage(<DevicesPage />);
+    fireEvent.click(await screen.findByRole("button", { name: "Show the new certificate" }));
+    expect(await screen.findByText(NEW)).toBeVisible();
+    fireEvent.click(screen.getByRole("button", { name: "I compared it: pin" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "PUT /api/devices/1/")?.body).toEqual({ fingerprint: NEW });
+    });
+  });
+
+  it("are shown to the auditor without a way to change them", async () => {
+    const changed = device({ state: "certificate", detail: "granite shows another certificate." });
+    serve({ "GET /api/session/": auditor, "GET /api/devices/": [changed] });
+    renderPage(<DevicesPage />);
+    expect(await screen.findByText("granite shows another certificate.")).toBeVisible();
+    expect(screen.queryByRole("button")).toBeNull();
+  });
+});

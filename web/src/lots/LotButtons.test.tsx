@@ -1,0 +1,84 @@
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { auditor, lot, person, summary } from "../tests/data";
+import { Refusal, renderPage, serve } from "../tests/server";
+import { LotButtons } from "./LotButtons";
+
+const names = () => screen.getAllByRole("button").map((button) => button.textContent);
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+});
+
+describe("what can be done with a lot", () => {
+  it.each([
+    ["draft", ["Run lot", "Check", "Drop"]],
+    ["running", ["Halt"]],
+    ["halted", ["Run on"]],
+    ["failed", ["Run on"]],
+  ])("is offered by its state: %s", async (state, offered) => {
+    serve({ "GET /api/session/": person });
+    renderPage(<LotButtons lot={lot({ summary: summary({ state }) })} />);
+    await screen.findAllByRole("button");
+    expect(names()).toEqual(offered);
+  });
+
+  it("offers undo where there is something to take back", async () => {
+    serve({ "GET /api/session/": person });
+    renderPage(<LotButtons lot={lot({ summary: summary({ state: "done" }), can_undo: true })} />);
+    await screen.findAllByRole("button");
+    expect(names()).toEqual(["Undo"]);
+  });
+
+  it("says how long it takes and that it can be undone, before it runs", async () => {
+    serve({ "GET /api/session/": person });
+    renderPage(<LotButtons lot={lot()} />);
+    expect(await screen.findByText("about 4 min, can be undone")).toBeVisible();
+  });
+
+  it("says how long it still takes while it runs", async () => {
+    serve({ "GET /api/session/": person });
+    renderPage(<LotButtons lot={lot({ summary: summary({ state: "running" }), seconds_left: 65 })} />);
+    expect(await screen.findByText(/left$/)).toHaveTextContent("65 s left");
+  });
+
+  it("runs nothing while a check stops it", async () => {
+    serve({ "GET /api/session/": person });
+    renderPage(<LotButtons lot={lot({ can_run: false })} />);
+    expect(await screen.findByRole("button", { name: "Run lot" })).toBeDisabled();
+  });
+
+  it("shows why a run was refused, and what to do", async () => {
+    const stale = {
+      status: 409,
+      code: "stale",
+      title: "The devices changed since this lot was checked.",
+      detail: "fill of berth-a was 94.9%, is 97.0%.",
+      hint: "Look at the plan as it is now, then run it.",
+    };
+    serve({ "GET /api/session/": person, "POST /api/lots/9/run/": new Refusal(409, stale) });
+    renderPage(<LotButtons lot={lot()} />);
+    fireEvent.click(await screen.findByRole("button", { name: "Run lot" }));
+    const alert = await screen.findByRole("alert");
+    expect(alert).toHaveTextContent("The devices changed since this lot was checked.");
+    expect(alert).toHaveTextContent("is 97.0%");
+    expect(alert).toHaveTextContent("then run it");
+  });
+
+  it("checks by key, once the lot is a draft", async () => {
+    const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/check/": lot() });
+    renderPage(<LotButtons lot={lot()} />);
+    await screen.findByRole("button", { name: "Check" });
+    fireEvent.keyDown(window, { key: "c" });
+    await waitFor(() => {
+      expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/check/");
+    });
+  });
+
+  it("offers nothing to who only reads", async () => {
+    serve({ "GET /api/session/": auditor });
+    renderPage(<LotButtons lot={lot()} />);
+    expect(await screen.findByText("Your role reads only.")).toBeVisible();
+    expect(screen.queryByRole("button")).toBeNull();
+  });
+});

@@ -1,0 +1,147 @@
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { lot, person, status, step } from "../tests/data";
+import { Refusal, renderPage, serve } from "../tests/server";
+import { Shell } from "./Shell";
+
+const rounds = {
+  findings: [],
+  arrays: [{ name: "granite", allocated_bytes: 1024 ** 4, capacity_bytes: 2 * 1024 ** 4 }],
+  slowest: null,
+  quiet: { datastores: 4, hosts: 3, disks: 40 },
+  last_lot: null,
+};
+const answers = (more: Record<string, unknown> = {}) => ({
+  "GET /api/session/": person,
+  "GET /api/status/": status({ findings: 3, balance: 2 }),
+  "GET /api/rounds/": rounds,
+  ...more,
+});
+const setMode = vi.fn();
+
+const show = () =>
+  renderPage(
+    <Routes>
+      <Route element={<Shell mode="light" setMode={setMode} />}>
+        <Route path="*" element={<h1>a page</h1>} />
+      </Route>
+    </Routes>,
+  );
+const address = () => screen.getByLabelText("address").textContent;
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+});
+
+describe("the frame", () => {
+  it("counts what waits on each page", async () => {
+    serve(answers());
+    show();
+    const pages = screen.getByRole("navigation", { name: "Pages" });
+    await waitFor(() => {
+      expect(within(pages).getByRole("link", { name: /Rounds/ })).toHaveTextContent("3");
+    });
+    expect(within(pages).getByRole("link", { name: /Balance/ })).toHaveTextContent("2");
+    expect(within(pages).getByRole("link", { name: "Lots" })).toBeVisible();
+  });
+
+  it("says when a device cannot be read, and the age of the oldest reading", async () => {
+    const old = new Date(Date.now() - 600_000).toISOString();
+    serve(answers({ "GET /api/status/": status({ devices_away: 1, oldest_reading_at: old }) }));
+    show();
+    expect(await screen.findByText(/1 away · read 10 min ago/)).toBeVisible();
+  });
+
+  it("goes to pages by keys", async () => {
+    serve(answers());
+    show();
+    for (const [letter, path] of [
+      ["a", "/attach"],
+      ["b", "/balance"],
+      ["l", "/lots"],
+      ["d", "/devices"],
+      ["r", "/"],
+    ] as const) {
+      fireEvent.keyDown(window, { key: "g" });
+      fireEvent.keyDown(window, { key: letter });
+      await waitFor(() => {
+        expect(address()).toBe(path);
+      });
+    }
+  });
+
+  it("folds and opens the tray by key, and changes the unit", async () => {
+    serve(answers());
+    show();
+    expect(await screen.findByText("1.00 TiB of 2.00 TiB")).toBeVisible();
+    fireEvent.keyDown(window, { key: "u" });
+    expect(screen.getByText("1.10 TB of 2.20 TB")).toBeVisible();
+    fireEvent.keyDown(window, { key: "l" });
+    expect(screen.getByRole("complementary", { name: "Tray, folded" })).toBeVisible();
+    fireEvent.keyDown(window, { key: "l" });
+    expect(screen.getByRole("complementary", { name: "Tray" })).toBeVisible();
+  });
+
+  it("rereads all devices by key and says which did not answer", async () => {
+    const away = [{ state: "linked" }, { state: "away", detail: "quay-01 does not answer." }];
+    serve(answers({ "POST /api/devices/reread/": away }));
+    show();
+    fireEvent.keyDown(window, { key: "r" });
+    expect(await screen.findByText("quay-01 does not answer.")).toBeVisible();
+  });
+
+  it("finds things by name and opens their trace", async () => {
+    const hit = { kind: "disk", id: 7, name: "weighbridge disk 1", size_bytes: 1024 ** 3, note: "" };
+    serve(answers({ "GET /api/find/": { hits: [hit] } }));
+    show();
+    fireEvent.keyDown(window, { key: "/" });
+    fireEvent.change(await screen.findByRole("combobox"), { target: { value: "weigh" } });
+    fireEvent.click(await screen.findByRole("option", { name: /weighbridge disk 1/ }));
+    await waitFor(() => {
+      expect(address()).toBe("/trace/disk/7");
+    });
+  });
+
+  it("says what is searched when nothing is found", async () => {
+    serve(answers({ "GET /api/find/": { hits: [] } }));
+    show();
+    fireEvent.keyDown(window, { key: "/" });
+    fireEvent.change(await screen.findByRole("combobox"), { target: { value: "teapot" } });
+    expect(await screen.findByText(/Nothing is called “teapot”/)).toBeVisible();
+  });
+
+  it("keeps the tray's lot over a reload, until it is put away", async () => {
+    localStorage.setItem("movelot.tray", "9");
+    serve(answers({ "GET /api/lots/9/": lot({ steps: [step({ title: "Move payroll disk 1" })] }) }));
+    show();
+    expect(await screen.findByText("Move payroll disk 1")).toBeVisible();
+    fireEvent.click(screen.getByRole("button", { name: "put away" }));
+    expect(await screen.findByText(/Empty. Draft a lot/)).toBeVisible();
+    expect(localStorage.getItem("movelot.tray")).toBeNull();
+  });
+
+  it("says so when the tray's lot is gone", async () => {
+    localStorage.setItem("movelot.tray", "9");
+    const gone = { status: 404, code: "not_found", title: "There is no such thing." };
+    serve(answers({ "GET /api/lots/9/": new Refusal(404, gone) }));
+    show();
+    expect(await screen.findByText("Lot 9 is no longer there.")).toBeVisible();
+    fireEvent.click(screen.getByRole("button", { name: "Empty the tray" }));
+    expect(await screen.findByText(/Empty. Draft a lot/)).toBeVisible();
+  });
+
+  it("changes the theme and signs out from the account menu", async () => {
+    const nobody = { name: "", role: "", may_change: false, csrf: "x" };
+    const asked = serve(answers({ "DELETE /api/session/": nobody }));
+    show();
+    fireEvent.click(await screen.findByRole("button", { name: "Account ines.marrow" }));
+    fireEvent.click(await screen.findByRole("menuitem", { name: "Dark theme" }));
+    expect(setMode).toHaveBeenCalledWith("dark");
+    fireEvent.click(screen.getByRole("button", { name: "Account ines.marrow" }));
+    fireEvent.click(await screen.findByRole("menuitem", { name: "Sign out" }));
+    await waitFor(() => {
+      expect(asked.map((each) => each.key)).toContain("DELETE /api/session/");
+    });
+  });
+});

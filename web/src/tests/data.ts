@@ -1,0 +1,176 @@
+/** Answers of the API as tests need them: the made-up port in small, with parts to override. */
+import type { Schemas } from "../api/problem";
+
+export const TIB = 1024 ** 4;
+export const GIB = 1024 ** 3;
+
+export const person = { name: "ines.marrow", role: "virtualization", may_change: true, csrf: "x" };
+export const auditor = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
+
+export const status = (part: Partial<Schemas["Status"]> = {}): Schemas["Status"] => ({
+  devices: 4,
+  devices_away: 0,
+  oldest_reading_at: new Date().toISOString(),
+  findings: 2,
+  attach: 0,
+  balance: 1,
+  lots: 0,
+  active_lot: null,
+  newest_draft: null,
+  ...part,
+});
+
+export const summary = (part: Partial<Schemas["LotSummary"]> = {}): Schemas["LotSummary"] => ({
+  id: 9,
+  kind: "balance",
+  title: "Clear berth-a",
+  state: "draft",
+  created_by: "ines.marrow",
+  created_at: "2026-11-24T10:00:00Z",
+  started_at: null,
+  ended_at: null,
+  steps: 1,
+  steps_done: 0,
+  undoes: null,
+  undone_by: null,
+  ...part,
+});
+
+export const step = (part: Partial<Schemas["StepAnswer"]> = {}): Schemas["StepAnswer"] => ({
+  id: 1,
+  position: 0,
+  kind: "move_disk",
+  device: "quay-01",
+  title: "Move tug-roster disk 1",
+  detail: "berth-a → berth-b",
+  state: "waiting",
+  needs: [],
+  planned_start: 0,
+  planned_end: 4,
+  done_amount: 0,
+  total_amount: 0,
+  per_second: 0,
+  started_at: null,
+  ended_at: null,
+  problem: null,
+  ...part,
+});
+
+export const lot = (part: Partial<Schemas["LotDetail"]> = {}): Schemas["LotDetail"] => ({
+  summary: summary(),
+  steps: [step()],
+  checks: [],
+  checked_at: null,
+  estimate_seconds: 240,
+  seconds_left: null,
+  outcome: [],
+  can_run: true,
+  can_undo: false,
+  ...part,
+});
+
+const block = (id: number, name: string, gib: number): Schemas["Block"] => ({
+  id,
+  name,
+  machine: name,
+  size_bytes: gib * GIB,
+  heat: 2,
+  level: 3,
+  pinned: false,
+});
+
+export const stack = (id: number, name: string, part: Partial<Schemas["Stack"]> = {}): Schemas["Stack"] => ({
+  id,
+  name,
+  pool: 1,
+  capacity_bytes: 6 * TIB,
+  used_bytes: 3 * TIB,
+  other_bytes: 0,
+  rest_bytes: 0,
+  rest_disks: 0,
+  disks: 2,
+  room_bytes: 4.92 * TIB,
+  fill: 0.5,
+  over: false,
+  blocks: [],
+  ...part,
+});
+
+export const board = (part: Partial<Schemas["GroupBoard"]> = {}): Schemas["GroupBoard"] => ({
+  id: 1,
+  name: "quayside",
+  cluster: "quayside",
+  disks: 3,
+  fill_ceiling: 0.82,
+  latency_ceiling_ms: 9,
+  datastores: [
+    stack(1, "berth-a", {
+      fill: 0.95,
+      over: true,
+      blocks: [block(11, "tug-roster", 130), block(12, "payroll", 540)],
+    }),
+    stack(2, "berth-b", { blocks: [block(13, "weighbridge", 200)] }),
+  ],
+  pools: [
+    {
+      id: 1,
+      name: "granite-fast",
+      array: "granite",
+      latency_ms: Array<number>(24).fill(11.8),
+      weekend_ms: Array<number>(24).fill(4),
+      hours_over: [10],
+      peak_ms: 11.8,
+      peak_hour: 10,
+      peak_day: "weekday",
+      over: true,
+      cautious: false,
+      fit_error_ms: 0.08,
+      fit_samples: 672,
+    },
+  ],
+  ...part,
+});
+
+export const plan = (part: Partial<Schemas["BalancePlan"]> = {}): Schemas["BalancePlan"] => ({
+  group: "quayside",
+  moves: [
+    {
+      disk: 11,
+      name: "tug-roster disk 1",
+      machine: "tug-roster",
+      source: 1,
+      source_name: "berth-a",
+      target: 2,
+      target_name: "berth-b",
+      size_bytes: 130 * GIB,
+      offloaded: true,
+      staging: false,
+      start: 0,
+      end: 240,
+      reasons: ["berth-a from 95 % to 80 %"],
+    },
+  ],
+  moved_bytes: 130 * GIB,
+  bound_bytes: 128 * GIB,
+  clears: true,
+  needed: true,
+  makespan_seconds: 240,
+  datastores: [
+    { id: 1, used_bytes: 4.8 * TIB, fill: 0.8, over: false },
+    { id: 2, used_bytes: 3.1 * TIB, fill: 0.52, over: false },
+  ],
+  pools: [
+    {
+      id: 1,
+      latency_ms: Array<number>(24).fill(7.1),
+      peak_ms: 7.1,
+      peak_hour: 10,
+      peak_day: "weekday",
+      over: false,
+      extrapolated: false,
+    },
+  ],
+  unresolved: [],
+  broken: [],
+  ...part,
+});

@@ -1,0 +1,64 @@
+import { screen, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { beforeEach, expect, it, vi } from "vitest";
+import { TIB } from "../tests/data";
+import { renderPage, serve } from "../tests/server";
+import { TracePage } from "./TracePage";
+
+const link = (kind: string, id: number, name: string, size: number | null = null, note = "") => ({
+  kind,
+  id,
+  name,
+  size_bytes: size,
+  note,
+});
+const trace = {
+  kind: "datastore",
+  id: 3,
+  name: "berth-a",
+  figures: [
+    { label: "capacity", unit: "bytes", value: 7 * TIB, text: "" },
+    { label: "fill", unit: "share", value: 0.949, text: "" },
+    { label: "identity", unit: "text", value: null, text: "ds-0001-kestrel" },
+    { label: "idle latency of the curve", unit: "ms", value: 1.24, text: "" },
+  ],
+  layers: [
+    { kind: "disk", links: [link("disk", 5, "payroll disk 1", TIB)], more: 12 },
+    { kind: "datastore", links: [link("datastore", 3, "berth-a", 7 * TIB, "95 % full")], more: 0 },
+    { kind: "array", links: [link("array", 1, "granite")], more: 0 },
+  ],
+};
+
+const show = () =>
+  renderPage(
+    <Routes>
+      <Route path="trace/:kind/:id" element={<TracePage />} />
+    </Routes>,
+    "/trace/datastore/3",
+  );
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+});
+
+it("shows a thing's figures in their units and its neighbours as links", async () => {
+  serve({ "GET /api/trace/datastore/3/": trace });
+  show();
+  expect(await screen.findByRole("heading", { name: "berth-a" })).toBeVisible();
+  for (const text of ["7.00 TiB", "95 %", "ds-0001-kestrel", "1.2 ms"]) {
+    expect(screen.getAllByText(text)[0]).toBeVisible();
+  }
+  const disks = screen.getByRole("region", { name: "Disks" });
+  expect(within(disks).getByRole("link", { name: "payroll disk 1" })).toHaveAttribute(
+    "href",
+    "/trace/disk/5",
+  );
+  expect(disks).toHaveTextContent("and 12 more");
+  expect(disks).toHaveTextContent("Disks 13");
+});
+
+it("says when a thing is no longer there", async () => {
+  serve({});
+  show();
+  expect(await screen.findByRole("alert")).toHaveTextContent("Not there.");
+});
