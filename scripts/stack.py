@@ -40,6 +40,8 @@ def environment(**more: str) -> dict[str, str]:
         "PYTHONUNBUFFERED": "1",
         "OMP_NUM_THREADS": "1",
         "OPENBLAS_NUM_THREADS": "1",
+        # Said of every worker of root's; ours listens to loopback alone.
+        "PYTHONWARNINGS": "ignore:You're running the worker with superuser",
         **more,
     }
 
@@ -77,13 +79,12 @@ def prepare() -> bool:
 
 
 def commands() -> dict[str, str]:
-    """Web, worker and schedule."""
+    """Web, and a worker that keeps the schedule as well: one process less to start, and there is one worker here."""
     return {
         "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --preload "
         f"--timeout 60 --log-level warning --chdir {ROOT / 'server'}",
-        "worker": f"{BIN}/celery --app movelot worker --concurrency 3 --loglevel WARNING "
+        "worker": f"{BIN}/celery --quiet --app movelot worker --beat --concurrency 3 --loglevel WARNING "
         "--without-gossip --without-mingle",
-        "beat": f"{BIN}/celery --app movelot beat --loglevel WARNING --pidfile= ",
     }
 
 

@@ -88,14 +88,14 @@ def test_loads_of_disks_add_up_to_the_load_of_their_sum() -> None:
 
 @settings(max_examples=30, deadline=None)
 @given(st.floats(0.3, 2.5), st.floats(2000, 60000), st.floats(1.5, 4.0))
-def test_any_well_used_pool_is_predicted_within_an_eighth(l0: float, x_max: float, beta: float) -> None:
+def test_any_well_used_pool_is_predicted_within_a_fiftieth(l0: float, x_max: float, beta: float) -> None:
     truth = ServiceCurve(l0, x_max, beta, 0.15)
-    sums, latency = samples(truth, x_max * 0.75)
+    sums, latency = samples(truth, x_max * 0.5)
     fit = fit_curve(sums, latency, fallback=ServiceCurve(1, 1))
     busy = load(sums, truth)
     worst = sums[:, int(np.argmax(np.where(busy < 0.8 * x_max, busy, 0)))]
     expected = float(truth.latency_ms(load(worst, truth)))
-    assert float(fit.curve.latency_ms(load(worst, fit.curve))) == pytest.approx(expected, rel=0.125)
+    assert float(fit.curve.latency_ms(load(worst, fit.curve))) == pytest.approx(expected, rel=0.02)
 
 
 def test_the_same_samples_give_the_same_fit() -> None:
