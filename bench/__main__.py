@@ -10,12 +10,15 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import pages, planner, start
+from bench import fabric, pages, planner, start
 
 
 def main() -> None:
     print("planner (24 hours, slowest of three seeds)")
     planner.report()
+    print()
+    print(f"paths ({fabric.HOSTS} hosts, {fabric.LEGS} ports each, {fabric.PORTALS} portals, {fabric.VOLUMES} volumes)")
+    fabric.report()
     print()
     pages.report()
     print()

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.stats import theilslopes
 
 from movelot_core.balance.estate import Estate, State
-from movelot_core.fabric import PathVerdict
+from movelot_core.fabric.paths import PathVerdict
 
 TREND_DAYS_MIN: Final = 5
 TREND_BYTES_MIN: Final = 2**30

@@ -4,7 +4,7 @@ import dataclasses
 
 import pytest
 
-from movelot_core.fabric import Access, Cause, HostPort, Offer, Portal, compare_paths, single_points
+from movelot_core.fabric.paths import Access, Cause, HostPort, Offer, Portal, compare_paths, single_points
 
 PORT_A = HostPort("quay-01", "storage-a", "10.40.8.101/24", 408, "iqn.a", ("uplink-1",))
 PORT_B = HostPort("quay-01", "storage-b", "10.40.9.101/24", 409, "iqn.a", ("uplink-2",))

@@ -8,7 +8,7 @@ import pytest
 from core.tests.builders import small
 from movelot_core.balance.estate import judge
 from movelot_core.balance.heat import FAIR_LEVEL, heat, levels
-from movelot_core.fabric import Access, Cause, PathVerdict
+from movelot_core.fabric.paths import Access, Cause, PathVerdict
 from movelot_core.rounds import (
     Urgency,
     device_trouble,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text
-from movelot_core.fabric import Access, PathVerdict
+from movelot_core.fabric.paths import Access, PathVerdict
 
 
 @dataclass

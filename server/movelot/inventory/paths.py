@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from movelot.inventory import models
-from movelot_core.fabric import HostPort, Offer, PathVerdict, Portal, SinglePoint, compare_paths, single_points
+from movelot_core.fabric.paths import HostPort, Offer, PathVerdict, Portal, SinglePoint, compare_paths, single_points
 
 
 @dataclass(frozen=True)

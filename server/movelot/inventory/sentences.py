@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from movelot_core.attach import PoolFit, Reason
-from movelot_core.fabric import Cause
+from movelot_core.fabric.paths import Cause
 from movelot_core.units import format_share, format_size
 
 CAUSES = {

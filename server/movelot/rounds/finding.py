@@ -14,7 +14,7 @@ from movelot.inventory.paths import seen_paths
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
-from movelot_core.fabric import Cause, PathVerdict
+from movelot_core.fabric.paths import Cause, PathVerdict
 from movelot_core.rounds import (
     Finding,
     device_trouble,

@@ -5,6 +5,7 @@ Terms follow RFC 7143 (iSCSI portals and initiators) and SPC-4 (ALUA access stat
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -26,7 +27,9 @@ class Cause(StrEnum):
 
     PORTAL_DOWN = "portal_down"
     PORT_DOWN = "port_down"
+    SUBNET = "subnet_differs"
     VLAN = "vlan_differs"
+    FRAME = "frame_differs"
     NO_UPLINK = "no_uplink"
     TWO_UPLINKS = "two_uplinks"
     STANDBY_UPLINK = "standby_uplink"
@@ -36,7 +39,10 @@ class Cause(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class HostPort:
-    """A host's storage interface. ``address`` with prefix length, ``initiator`` is its IQN."""
+    """A host's storage interface. ``address`` with prefix length, ``initiator`` is its IQN.
+
+    ``frame_bytes`` is its largest frame (MTU), ``switch`` what its active uplink is cabled to, where that is known.
+    """
 
     host: str
     name: str
@@ -47,11 +53,13 @@ class HostPort:
     standby_uplinks: tuple[str, ...] = ()
     up: bool = True
     protocol: str = "iSCSI"
+    frame_bytes: int = 9000
+    switch: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Portal:
-    """An array's portal on one controller. ``address`` with prefix length; ``switch`` it is cabled to."""
+    """An array's portal on one controller. ``address`` with prefix length; ``switch`` it is cabled to, if known."""
 
     array: str
     controller: str
@@ -60,6 +68,8 @@ class Portal:
     vlan: int
     up: bool = True
     protocol: str = "iSCSI"
+    frame_bytes: int = 9000
+    switch: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +80,7 @@ class Offer:
     owner: str
     controllers: frozenset[str]
     initiators: frozenset[str]
+    array: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,19 +126,38 @@ def same_network(port: HostPort, portal: Portal) -> bool:
 def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -> Cause | None:
     """The first condition that keeps ``port`` from using ``portal``, or None when every one holds.
 
-    Bound iSCSI needs exactly one active uplink on the interface and none standby, else the host refuses to bind
-    the interface and no session starts.
+    Frames of different size log in and then stall, so they count as no path. Bound iSCSI needs exactly one active
+    uplink on the interface and none standby, else the host refuses to bind the interface and no session starts.
     """
     tests = (
         (portal.up, Cause.PORTAL_DOWN),
         (port.up, Cause.PORT_DOWN),
         (port.vlan == portal.vlan, Cause.VLAN),
+        (port.frame_bytes == portal.frame_bytes, Cause.FRAME),
         (len(port.active_uplinks) > 0, Cause.NO_UPLINK),
         (len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
         (not port.standby_uplinks, Cause.STANDBY_UPLINK),
         (offer is None or port.initiator in offer.initiators, Cause.MASKED),
     )
     return next((cause for holds, cause in tests if not holds), None)
+
+
+def strays(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[tuple[str, str], str]:
+    """Ports in no portal's subnet though the port of the same name on other hosts is in one: that subnet, by port.
+
+    Without it such a port would expect nothing and so miss nothing. The subnet most of its namesakes are in is taken.
+    """
+    subnets = {network_of(portal.address) for portal in portals}
+    used: dict[str, Counter[str]] = {}
+    for port in ports:
+        network = network_of(port.address)
+        if network in subnets:
+            used.setdefault(port.name, Counter())[network] += 1
+    return {
+        (port.host, port.name): min(used[port.name].items(), key=lambda item: (-item[1], item[0]))[0]
+        for port in ports
+        if port.name in used and network_of(port.address) not in subnets
+    }
 
 
 def compare_paths(
@@ -143,12 +173,14 @@ def compare_paths(
     being expected is reported too (``expected`` False).
     """
     reported = None if seen is None else set(seen)
+    lost = strays(ports, portals)
     verdicts: list[PathVerdict] = []
     for port in ports:
         for portal in portals:
-            expected = portal.controller in offer.controllers and same_network(port, portal)
+            stray = lost.get((port.host, port.name)) == network_of(portal.address)
+            expected = portal.controller in offer.controllers and (stray or same_network(port, portal))
             key = (port.host, port.name, portal.name)
-            cause = blocking_cause(port, portal, offer) if expected else None
+            cause = Cause.SUBNET if stray else blocking_cause(port, portal, offer) if expected else None
             is_seen = (expected and cause is None) if reported is None else key in reported
             if not expected and not is_seen:
                 continue
@@ -164,29 +196,35 @@ def single_points(
 ) -> list[SinglePoint]:
     """Components whose loss alone takes the volume from a host that sees it now.
 
-    Taken away one at a time: host port, uplink, subnet (a switch's fabric), portal, controller. The array itself
-    is one always and is left out, as nothing on this side can change it.
+    Taken away one at a time: host port, uplink, switch, subnet, portal, controller. A path lies on the switches of
+    both of its ends. The array itself is one always and is left out, as nothing on this side can change it.
     """
     port_of = {(port.host, port.name): port for port in ports}
     portal_of = {portal.name: portal for portal in portals}
-    carried: dict[str, list[dict[str, str]]] = {}
+    carried: dict[str, list[set[tuple[str, str]]]] = {}
     for path in paths:
-        if not path.seen:
-            continue
-        port, portal = port_of[path.host, path.port], portal_of[path.portal]
-        carried.setdefault(path.host, []).append(
-            {
-                "host port": f"{port.host} {port.name}",
-                "uplink": f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}",
-                "subnet": network_of(portal.address),
-                "portal": portal.name,
-                "controller": f"{portal.array} {portal.controller}",
-            }
-        )
+        if path.seen:
+            along = components_of(port_of[path.host, path.port], portal_of[path.portal])
+            carried.setdefault(path.host, []).append(along)
     points: list[SinglePoint] = []
-    for host, paths_of_host in sorted(carried.items()):
-        for kind in paths_of_host[0]:
-            components = {path[kind] for path in paths_of_host}
-            if len(components) == 1:
-                points.append(SinglePoint(components.pop(), kind, host, offer.volume))
+    for host, ways in sorted(carried.items()):
+        common = set.intersection(*ways)
+        points += [SinglePoint(name, kind, host, offer.volume) for kind, name in sorted(common)]
     return points
+
+
+def components_of(port: HostPort, portal: Portal) -> set[tuple[str, str]]:
+    """All that the path from ``port`` to ``portal`` depends on, as (kind, name)."""
+    found = {
+        ("host port", f"{port.host} {port.name}"),
+        ("uplink", uplink_of(port)),
+        ("subnet", network_of(portal.address)),
+        ("portal", f"{portal.array} {portal.name}"),
+        ("controller", f"{portal.array} {portal.controller}"),
+    }
+    return found | {("switch", switch) for switch in (port.switch, portal.switch) if switch}
+
+
+def uplink_of(port: HostPort) -> str:
+    """The uplink that a port's traffic takes, named with its host."""
+    return f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}"

@@ -1,0 +1,1 @@
+"""Fabric: paths between host ports and array portals, single points of failure, and what a loss would do."""
