@@ -15,6 +15,7 @@ from movelot_core.fabric.paths import PathVerdict
 
 TREND_DAYS_MIN: Final = 5
 TREND_BYTES_MIN: Final = 2**30
+CLOCK_TOLERANCE_SECONDS: Final = 60.0
 
 
 class Urgency(StrEnum):
@@ -134,8 +135,24 @@ def device_trouble(name: str, state: str, detail: str, age_seconds: float | None
     )
 
 
+def clock_is_off(offset_seconds: float | None) -> bool:
+    """Whether a clock is off by more than a minute, so that logs and tickets of two devices would disagree.
+
+    >>> clock_is_off(540.0), clock_is_off(-61.0), clock_is_off(3.0), clock_is_off(None)
+    (True, True, False, False)
+    """
+    return offset_seconds is not None and abs(offset_seconds) > CLOCK_TOLERANCE_SECONDS
+
+
+def clock_off(name: str, offset_seconds: float | None) -> Finding | None:
+    """A finding for a device whose clock is off, by how much and which way."""
+    if not clock_is_off(offset_seconds):
+        return None
+    return Finding("clock_off", Urgency.NOTE, "device", name, "devices", {"offset_seconds": offset_seconds})
+
+
 def in_order(findings: Iterable[Finding]) -> list[Finding]:
     """Most urgent first; within one urgency devices, then fill by runway, latency, paths; then by name."""
     urgency = {Urgency.NOW: 0, Urgency.SOON: 1, Urgency.NOTE: 2}
-    kinds = {"device_trouble": 0, "over_fill": 1, "missing_paths": 2, "slow_pool": 3}
+    kinds = {"device_trouble": 0, "over_fill": 1, "missing_paths": 2, "slow_pool": 3, "seen_by_some": 4}
     return sorted(findings, key=lambda f: (urgency[f.urgency], kinds.get(f.kind, 9), f.subject))

@@ -191,12 +191,13 @@ def test_losing_the_only_leg_of_a_host_stops_the_machines_on_it_alone() -> None:
     assert hit == {"payroll": Effect.THINNER, "mail-relay": Effect.STOPS}
 
 
-def test_a_host_already_on_one_leg_is_not_said_to_become_so() -> None:
+def test_a_host_already_on_one_switch_gets_thinner_when_it_comes_to_one_controller_as_well() -> None:
     ports = [port("quay-03", "storage-a"), port("quay-03", "storage-b", up=False)]
     paths = expected_of(ports, [offer("berth-a", "quay-03")])
-    loss = lose(paths, Component("controller", "granite B"))
-    assert loss.effect(0, 0) is Effect.NONE
-    assert loss.after.tolist() == [[1]]
+    assert lose(paths, Component("controller", "granite B")).effect(0, 0) is Effect.THINNER
+    # A portal less makes it depend on controller B alone in the same way; the other switch carries nothing of it.
+    assert lose(paths, Component("portal", "granite A1")).effect(0, 0) is Effect.THINNER
+    assert lose(paths, Component("switch", "switch-2")).effect(0, 0) is Effect.NONE
 
 
 @pytest.mark.parametrize(

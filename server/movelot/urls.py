@@ -9,7 +9,8 @@ from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
 from movelot.accounts.views import SessionView
-from movelot.attach.views import AttachDraftView
+from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
+from movelot.attach.views import AttachDraftView, DetachDraftView
 from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.inventory.views import DiskList, FindView, TraceView
@@ -46,6 +47,10 @@ api = [
     path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
     path("find/", FindView.as_view()),
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
+    path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
+    path("attach/components/", ComponentsView.as_view()),
+    path("attach/loss/", LossView.as_view()),
+    path("attach/loss/csv/", LossCsvView.as_view()),
     path("balance/groups/", GroupListView.as_view()),
     path("balance/groups/<str:name>/", GroupView.as_view()),
     path("balance/groups/<str:name>/plan/", GroupPlanView.as_view()),

@@ -71,10 +71,11 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
 
 
 def delete_volume(world: World, volume: Volume) -> None:
-    """Remove a volume that no initiator is let into."""
+    """Remove a volume that no initiator is let into, and with it what was formatted on it."""
     if any(connection.volume == volume.id for connection in world.connections):
         raise ActionError(409, "ResourceInUse", f"Volume {volume.name} is still offered to initiators.")
     world.volumes.remove(volume)
+    world.datastores[:] = [store for store in world.datastores if store.serial != volume.serial]
 
 
 def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Connection:
@@ -94,6 +95,33 @@ def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Co
     return connection
 
 
+def let_in(world: World, connection: Connection, initiators: list[str]) -> Connection:
+    """Change whom a connection lets in."""
+    unknown = set(initiators) - set(world.initiators)
+    if unknown:
+        raise ActionError(400, "PropertyValueNotInList", f"Unknown initiators: {', '.join(sorted(unknown))}.")
+    for other in world.connections:
+        if other is not connection and other.lun == connection.lun and set(other.initiators) & set(initiators):
+            raise ActionError(409, "ResourceInUse", f"LUN number {other.lun} is in use for one of the initiators.")
+    connection.initiators = list(initiators)
+    return connection
+
+
+def add_initiator(world: World, iqn: str) -> None:
+    """Make an initiator known; knowing it twice is once."""
+    if not iqn.startswith("iqn.") or ":" not in iqn:
+        raise ActionError(400, "PropertyValueFormatError", f"{iqn} is not an iSCSI qualified name.")
+    if iqn not in world.initiators:
+        world.initiators.append(iqn)
+
+
+def drop_initiator(world: World, iqn: str) -> None:
+    """Forget an initiator that is let into nothing."""
+    if any(iqn in connection.initiators for connection in world.connections):
+        raise ActionError(409, "ResourceInUse", f"{iqn} is still let into volumes.")
+    world.initiators.remove(iqn)
+
+
 def bound(interface: Interface) -> bool:
     """iSCSI binding takes an interface with exactly one active uplink and none standby."""
     return len(interface.active) == 1 and not interface.standby
@@ -101,7 +129,8 @@ def bound(interface: Interface) -> bool:
 
 def reaches(interface: Interface, portal: Portal) -> bool:
     same = ip_interface(interface.address).network == ip_interface(portal.address).network
-    return portal.up and same and interface.vlan == portal.vlan and bound(interface)
+    alike = interface.vlan == portal.vlan and interface.mtu == portal.mtu
+    return portal.up and same and alike and bound(interface)
 
 
 def scan_now(world: World, host: Host) -> None:
@@ -156,6 +185,9 @@ def unmount(world: World, host: Host, store: Datastore) -> None:
     users = [m.name for m in world.machines if m.host == host.name and any(d.datastore == store.id for d in m.disks)]
     if users:
         raise ActionError(409, "ResourceInUse", f"{store.name} holds disks of {', '.join(users)}.")
+    held = [name for kind, name in store.contents if kind in ("swap", "heartbeat") and store.id in host.mounted]
+    if held:
+        raise ActionError(409, "ResourceInUse", f"{store.name} holds {', '.join(held)}.")
     if store.id in host.mounted:
         host.mounted.remove(store.id)
 

@@ -48,7 +48,10 @@ class ArrayService(CommonService):
         self.route("POST", f"{self.storage}/Volumes", self.create_volume)
         self.route("DELETE", f"{self.storage}/Volumes/{{id}}", self.delete_volume)
         self.route("POST", f"{self.fabric}/Connections", self.connect)
+        self.route("PATCH", f"{self.fabric}/Connections/{{id}}", self.let_in)
         self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
+        self.route("POST", f"{self.fabric}/Endpoints", self.add_initiator)
+        self.route("DELETE", f"{self.fabric}/Endpoints/{{id}}", self.drop_initiator)
 
     def root_links(self) -> dict[str, Resource]:
         return {"Storage": link(f"{ROOT}/Storage"), "Fabrics": link(f"{ROOT}/Fabrics")}
@@ -86,6 +89,9 @@ class ArrayService(CommonService):
             pool.name,
             Status=OK,
             SupportedRAIDTypes=[pool.raid],
+            SupportedProvisioningPolicies=["Thin", "Fixed"],
+            DeduplicationEnabled=False,
+            CompressionEnabled=pool.media == "SSD",
             MediaType=pool.media,
             Capacity={
                 "Data": {
@@ -137,7 +143,14 @@ class ArrayService(CommonService):
                 {"IPv4Address": {"Address": portal.address.split("/")[0]}, "Port": 3260, "TransportProtocol": "iSCSI"}
             ],
             Status={"State": "Enabled" if portal.up else "Disabled", "Health": "OK"},
-            Oem={"Kestrel": {"Network": portal.address, "VLANId": portal.vlan}},
+            Oem={
+                "Kestrel": {
+                    "Network": portal.address,
+                    "VLANId": portal.vlan,
+                    "MTUSize": portal.mtu,
+                    "LLDPReceive": {"SystemName": portal.switch},
+                }
+            },
         )
 
     def _initiator(self, iqn: str) -> Resource:
@@ -198,12 +211,36 @@ class ArrayService(CommonService):
     def connect(self, call: Call) -> Reply:
         info: Any = call.body["VolumeInfo"][0]
         volume = self._volume_of(info["Volume"]["@odata.id"].rsplit("/", 1)[1])
-        wanted = {end["@odata.id"].rsplit("/", 1)[1] for end in call.body["Links"]["InitiatorEndpoints"]}
-        initiators = [iqn for iqn in self.world.initiators if iqn.rsplit(":", 1)[1] in wanted]
-        if len(initiators) < len(wanted):
-            raise ActionError(400, "PropertyValueNotInList", "An initiator endpoint is unknown.")
+        initiators = self._initiators(call.body["Links"]["InitiatorEndpoints"])
         body = self._connection(actions.connect(self.world, volume.id, initiators, int(info["LUN"])))
         return Reply(201, body, {"Location": body["@odata.id"]})
+
+    def let_in(self, call: Call) -> Reply:
+        walk(self.connections(), call.parts["id"])
+        connection = next(c for c in self.world.connections if c.id == call.parts["id"])
+        wanted = self._initiators(call.body["Links"]["InitiatorEndpoints"])
+        return Reply(200, self._connection(actions.let_in(self.world, connection, wanted)))
+
+    def _initiators(self, ends: list[Resource]) -> list[str]:
+        wanted = {end["@odata.id"].rsplit("/", 1)[1] for end in ends}
+        found = [iqn for iqn in self.world.initiators if iqn.rsplit(":", 1)[1] in wanted]
+        if len(found) < len(wanted):
+            raise ActionError(400, "PropertyValueNotInList", "An initiator endpoint is unknown.")
+        return found
+
+    def add_initiator(self, call: Call) -> Reply:
+        iqn = str(call.body["Identifiers"][0]["DurableName"])
+        actions.add_initiator(self.world, iqn)
+        body = self._initiator(iqn)
+        return Reply(201, body, {"Location": body["@odata.id"]})
+
+    def drop_initiator(self, call: Call) -> Reply:
+        walk(self.endpoints(), call.parts["id"])
+        iqn = next((name for name in self.world.initiators if name.rsplit(":", 1)[1] == call.parts["id"]), None)
+        if iqn is None:
+            raise ActionError(405, "ResourceCannotBeDeleted", "A portal of the array cannot be removed.")
+        actions.drop_initiator(self.world, iqn)
+        return Reply(204)
 
     def disconnect(self, call: Call) -> Reply:
         walk(self.connections(), call.parts["id"])

@@ -58,6 +58,7 @@ class CommonService(Service):
         )
         self.route("GET", f"{ROOT}/TaskService/TaskMonitors/{{id}}", self.monitor)
         self.route("DELETE", f"{ROOT}/TaskService/TaskMonitors/{{id}}", self.abandon)
+        self.collection(f"{ROOT}/Managers", "Manager", "Managers", self.managers)
         self.route("GET", f"{ROOT}/TelemetryService", self.telemetry)
         self.route("GET", f"{ROOT}/TelemetryService/MetricReports", self.reports)
         self.route("GET", f"{ROOT}/TelemetryService/MetricReports/{{id}}", self.report)
@@ -98,6 +99,7 @@ class CommonService(Service):
             },
             SessionService=link(f"{ROOT}/SessionService"),
             Tasks=link(f"{ROOT}/TaskService"),
+            Managers=link(f"{ROOT}/Managers"),
             TelemetryService=link(f"{ROOT}/TelemetryService"),
             Links={"Sessions": link(f"{ROOT}/SessionService/Sessions")},
             **self.root_links(),
@@ -131,6 +133,21 @@ class CommonService(Service):
             ServiceEnabled=True,
             Tasks=link(f"{ROOT}/TaskService/Tasks"),
         )
+
+    def managers(self) -> list[Resource]:
+        """The device's manager, whose clock may be wrong."""
+        wrong = self.world.clock_errors.get(self.name, 0.0)
+        return [
+            resource(
+                f"{ROOT}/Managers/{self.name}",
+                "Manager.v1_21_0.Manager",
+                f"Manager of {self.name}",
+                ManagerType="Service",
+                DateTime=stamp(self.clock() + wrong),
+                DateTimeLocalOffset="+00:00",
+                Status={"State": "Enabled", "Health": "OK"},
+            )
+        ]
 
     def task_list(self, _call: Call) -> Collection:
         tasks = [self.task(task) for task in self.world.tasks if task.device == self.name]

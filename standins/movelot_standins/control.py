@@ -65,6 +65,31 @@ class ControlDoor:
         self.site.save()
         return JSONResponse({"volume": found.name, "signature": found.signature_kind})
 
+    async def hold(self, request: Request) -> JSONResponse:
+        """Put something beside the disks onto a datastore: an image, a template, a swap file, a heartbeat."""
+        body = await request.json()
+        found = next(s for s in self.site.world.datastores if s.name == body["datastore"])
+        found.contents.append([str(body["kind"]), str(body["name"])])
+        self.site.save()
+        return JSONResponse({"datastore": found.name, "contents": found.contents})
+
+    async def clock(self, request: Request) -> JSONResponse:
+        """Set a device's clock wrong by so many seconds."""
+        body = await request.json()
+        self.site.world.clock_errors[str(body["device"])] = float(body["seconds"])
+        self.site.save()
+        return JSONResponse({"clock_errors": self.site.world.clock_errors})
+
+    async def wire(self, request: Request) -> JSONResponse:
+        """Change how a host's interface is wired: VLAN, frame size or address."""
+        body = await request.json()
+        host = self.site.world.host(body["host"])
+        interface = next(i for i in host.interfaces if i.name == body["interface"])
+        for name in {"vlan", "mtu", "address"} & body.keys():
+            setattr(interface, name, body[name])
+        self.site.save()
+        return JSONResponse({"host": host.name, "interface": interface.name})
+
     async def reset(self, _request: Request) -> JSONResponse:
         """The world as at its first start, without faults."""
         fresh = scenario.build(time.time())
@@ -90,7 +115,7 @@ class ControlDoor:
 def door_app(site: Site) -> Starlette:
     """The door as an application."""
     door = ControlDoor(site)
-    acts = (door.pace, door.fault, door.grow, door.sign, door.reset)
+    acts = (door.pace, door.fault, door.grow, door.sign, door.hold, door.clock, door.wire, door.reset)
     return Starlette(
         routes=[*(Route(f"/{act.__name__}", act, methods=["POST"]) for act in acts), Route("/state", door.state)]
     )

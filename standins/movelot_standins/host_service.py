@@ -93,7 +93,7 @@ class HostService(CommonService):
             MACAddress=interface.mac,
             LinkStatus="LinkUp",
             InterfaceEnabled=True,
-            MTUSize=9000,
+            MTUSize=interface.mtu,
             Status=OK,
             IPv4Addresses=[{"Address": str(address.ip), "SubnetMask": str(address.netmask)}],
             VLAN={"VLANEnable": True, "VLANId": interface.vlan},
@@ -101,6 +101,9 @@ class HostService(CommonService):
                 "Kestrel": {
                     "ActiveUplinks": interface.active,
                     "StandbyUplinks": interface.standby,
+                    "LLDPReceive": {"SystemName": self.host.cabling.get(interface.active[0], "")}
+                    if interface.active
+                    else {},
                     "Bound": actions.bound(interface),
                 }
             },
@@ -175,6 +178,7 @@ class HostService(CommonService):
                 Mounted=True,
                 FreeBytes=max(0, store.capacity_bytes - actions.used_bytes(self.world, store, now)),
                 OtherBytes=actions.other_bytes(self.world, store, now),
+                Contents=[{"Kind": kind, "Name": name} for kind, name in store.contents],
             )
             for store in stores
         ]

@@ -33,6 +33,8 @@ class Portal:
     address: str
     vlan: int
     up: bool = True
+    mtu: int = 9000
+    switch: str = ""
 
 
 @dataclass
@@ -71,6 +73,7 @@ class Interface:
     mac: str
     active: list[str]
     standby: list[str] = field(default_factory=list)
+    mtu: int = 9000
 
 
 @dataclass
@@ -83,11 +86,16 @@ class Host:
     known: dict[str, list[list[str]]] = field(default_factory=dict)
     mounted: list[str] = field(default_factory=list)
     path_policy: dict[str, str] = field(default_factory=dict)
+    # The switch each uplink is cabled to.
+    cabling: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass
 class Datastore:
-    """A formatted volume. ``other_bytes`` grows by ``growth_bytes`` a day: logs and images beside the disks."""
+    """A formatted volume. ``other_bytes`` grows by ``growth_bytes`` a day: logs and images beside the disks.
+
+    ``contents`` names what else lives there, as [kind, name]: templates, images, swap files, a cluster's heartbeat.
+    """
 
     id: str
     name: str
@@ -96,6 +104,7 @@ class Datastore:
     other_bytes: int
     growth_bytes: int
     key: str = ""
+    contents: list[list[str]] = field(default_factory=list)
 
 
 @dataclass
@@ -167,6 +176,8 @@ class World:
     datastores: list[Datastore]
     machines: list[Machine]
     tasks: list[Task] = field(default_factory=list)
+    # Seconds by which a device's clock is wrong, by its name.
+    clock_errors: dict[str, float] = field(default_factory=dict)
     counter: int = 100
     pace: float = 150.0
 

@@ -56,6 +56,10 @@ MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, float],
     ("archive-01", "Linux 5.10", (("berth-d", 900, "steady", 30, 50, 64),)),
 )
 
+# Planted: a retired host's initiator that berth-c still lets in, and an array clock nine minutes off.
+RETIRED = "quay-09"
+ARRAY_CLOCK_ERROR_SECONDS = 540.0
+
 # name, pool, TiB, controller, bytes besides disks, their growth a day
 DATASTORES = (
     ("berth-a", "granite-fast", 7, "A", 620 * GIB, 12 * GIB),
@@ -75,9 +79,10 @@ def _host(number: int) -> Host:
     if number == 3:
         # Planted: two uplinks on one interface, so the host cannot bind it and half of its paths are missing.
         second.standby = ["uplink-1"]
+    cabling = {"uplink-1": "switch-1", "uplink-2": "switch-2"}
     first = Interface("storage-a", f"10.40.8.{last}/24", 408, f"02:4b:42:00:08:{number:02x}", ["uplink-1"])
     name = HOSTS[number - 1]
-    return Host(name, iqn(name), [first, second])
+    return Host(name, iqn(name), [first, second], cabling=cabling)
 
 
 def _portals() -> list[Portal]:
@@ -87,6 +92,7 @@ def _portals() -> list[Portal]:
             controller,
             f"10.40.{8 + (n - 1) % 2}.{11 + 2 * ((n - 1) // 2) + (controller == 'B')}/24",
             408 + (n - 1) % 2,
+            switch=f"switch-{1 + (n - 1) % 2}",
         )
         for controller in "AB"
         for n in range(1, 5)
@@ -100,7 +106,9 @@ def build(started: float) -> World:
         Pool("granite-mixed", 28 * TIB, 18, 2.4, 0.40, 0.48, 2.1, "RAID6", "HDD"),
     ]
     hosts = [_host(n) for n in (1, 2, 3)]
-    world = World(SEED, started, "granite", pools, _portals(), [], [], [host.iqn for host in hosts], hosts, [], [])
+    known = [*(host.iqn for host in hosts), iqn(RETIRED)]
+    world = World(SEED, started, "granite", pools, _portals(), [], [], known, hosts, [], [])
+    world.clock_errors["granite"] = ARRAY_CLOCK_ERROR_SECONDS
     for number, (name, pool, tib, controller, other, growth) in enumerate(DATASTORES, start=1):
         serial = f"6002600000004b42{number:016x}"
         identity = f"ds-{number:04x}-kestrel"
@@ -111,6 +119,9 @@ def build(started: float) -> World:
         world.datastores.append(Datastore(identity, name, serial, tib * TIB, other, growth))
         for host in hosts:
             host.mounted.append(identity)
+    world.connections[2].initiators.append(iqn(RETIRED))
+    _plant_uneven(world)
+    world.volumes.append(Volume("9", "slate-09", f"6002600000004b42{9:016x}", "granite-mixed", TIB, "A", thin=False))
     ids = {store.name: store.id for store in world.datastores}
     for number, (name, os, disks) in enumerate(MACHINES):
         world.machines.append(
@@ -126,3 +137,15 @@ def build(started: float) -> World:
             )
         )
     return world
+
+
+def _plant_uneven(world: World) -> None:
+    """Planted: berth-f, which two of the three hosts may see; it holds installer images."""
+    serial, identity = f"6002600000004b42{6:016x}", "ds-0006-kestrel"
+    world.volumes.append(Volume("6", "berth-f", serial, "granite-mixed", 2 * TIB, "B", True, "", "datastore", identity))
+    sees = [host for host in world.hosts if host.name != "quay-02"]
+    world.connections.append(Connection("6", "6", [host.iqn for host in sees], 16))
+    contents = [["image", "installer images"], ["template", "linux template"]]
+    world.datastores.append(Datastore(identity, "berth-f", serial, 2 * TIB, 160 * GIB, 0, "", contents))
+    for host in sees:
+        host.mounted.append(identity)

@@ -36,7 +36,7 @@ class Component:
 
 @dataclass(frozen=True)
 class Loss:
-    """[v, h] paths before and after, and where a host is left on a leg that it was not left on before."""
+    """[v, h] paths before and after, and where a host comes to depend on a single leg of a kind it had more of."""
 
     before: Counts
     after: Counts
@@ -71,18 +71,19 @@ def lose(paths: PathMatrix, component: Component, volumes: Collection[str] = ())
     rest = PathMatrix(fabric, paths.expected, left, paths.cause)
     before, after = paths.per_host(paths.seen), rest.per_host(left)
     touched = after < before
-    return Loss(before, after, np.asarray(_on_one_leg(rest) & ~_on_one_leg(paths) & touched & (after > 0)))
+    newly = (_on_one_leg(rest) & ~_on_one_leg(paths)).any(axis=0)
+    return Loss(before, after, np.asarray(newly & touched & (after > 0)))
 
 
 def _on_one_leg(paths: PathMatrix) -> Bools:
-    """[v, h] Whether a host reaches a volume through a single uplink, switch, subnet or controller."""
+    """[leg, v, h] Whether a host reaches a volume through a single uplink, switch, subnet or controller."""
     fabric = paths.fabric
     volume = {offer.volume: n for n, offer in enumerate(fabric.offers)}
     host = {name: n for n, name in enumerate(fabric.hosts)}
-    found = np.zeros((len(volume), len(host)), dtype=bool)
+    found = np.zeros((len(LEGS), len(volume), len(host)), dtype=bool)
     for point in single_points_all(paths):
         if point.kind in LEGS:
-            found[volume[point.volume], host[point.host]] = True
+            found[LEGS.index(point.kind), volume[point.volume], host[point.host]] = True
     return found
 
 

@@ -7,9 +7,11 @@ class AttachConfig(AppConfig):
     name = "movelot.attach"
 
     def ready(self) -> None:
+        from movelot.attach.detach import DetachKind
         from movelot.attach.drafting import AttachKind
+        from movelot.attach.masking import InitiatorKind, SpreadKind
         from movelot.attach.uplinks import UplinkKind
         from movelot.lots.drafting import register
 
-        register(AttachKind())
-        register(UplinkKind())
+        for kind in (AttachKind(), UplinkKind(), SpreadKind(), InitiatorKind(), DetachKind()):
+            register(kind)

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.attach.detach import DetachKind, DetachPlan
 from movelot.attach.drafting import AttachKind, AttachPlan, Form
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
@@ -77,3 +78,57 @@ class AttachDraftView(APIView):
         given = AttachFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         return Response(draft_of(set_form(self._lot(pk), dict(given.validated_data))))
+
+
+@dataclass
+class DetachForm:
+    """The form as typed: the volume's primary key, whether it stays on the array, its name typed to allow deleting."""
+
+    volume: int | None
+    keep: bool
+    confirm: str
+
+
+@dataclass
+class DetachDraft:
+    """A draft that takes a volume away; ``plan`` is null when the volume is no longer there."""
+
+    lot: LotDetail
+    form: DetachForm
+    plan: DetachPlan | None
+
+
+class DetachDraftSerializer(DataclassSerializer[DetachDraft]):
+    class Meta:
+        dataclass = DetachDraft
+
+
+class DetachFormSerializer(serializers.Serializer[dict[str, Any]]):
+    keep = serializers.BooleanField(default=False)
+    confirm = serializers.CharField(max_length=128, allow_blank=True, default="")
+
+
+class DetachDraftView(APIView):
+    """One draft that takes a volume away."""
+
+    def _lot(self, pk: int) -> Lot:
+        return get_object_or_404(Lot, pk=pk, kind=DetachKind.name)
+
+    def _answer(self, lot: Lot) -> Response:
+        form = {
+            "volume": lot.form.get("volume"),
+            "keep": bool(lot.form.get("keep")),
+            "confirm": lot.form.get("confirm", ""),
+        }
+        return Response({"lot": LotDetailSerializer(detail_of(lot)).data, "form": form, "plan": lot.plan or None})
+
+    @extend_schema(responses=DetachDraftSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        return self._answer(self._lot(pk))
+
+    @extend_schema(request=DetachFormSerializer, responses=DetachDraftSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        given = DetachFormSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        lot = self._lot(pk)
+        return self._answer(set_form(lot, {**lot.form, **given.validated_data}))

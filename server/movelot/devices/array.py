@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from movelot.devices.capabilities import array_capabilities
+from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.readings import ArrayReading, Row
 
@@ -23,15 +25,20 @@ def fabric_uri(session: DeviceSession) -> str:
 
 
 def read_array(session: DeviceSession) -> ArrayReading:
-    """A whole reading in seven requests."""
+    """A whole reading in nine requests."""
     storage = next(session.members(f"{ROOT}/Storage"))
     base, fabric = storage["@odata.id"], fabric_uri(session)
+    controllers = list(session.members(f"{base}/Controllers"))
+    pools = list(session.members(f"{base}/StoragePools"))
+    copy_rate = float(storage.get("Oem", {}).get("Kestrel", {}).get("CopyBytesPerSecond", 0))
     endpoints = list(session.members(f"{fabric}/Endpoints"))
     initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
     return ArrayReading(
         name=storage["Name"],
-        copy_bytes_per_second=float(storage.get("Oem", {}).get("Kestrel", {}).get("CopyBytesPerSecond", 0)),
-        pools=[_pool(member) for member in session.members(f"{base}/StoragePools")],
+        copy_bytes_per_second=copy_rate,
+        clock_offset_seconds=clock_offset_seconds(session),
+        capabilities=array_capabilities(controllers, pools, copy_rate),
+        pools=[_pool(member) for member in pools],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
         initiators=[{**_head(e), "iqn": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
         volumes=[volume_row(member) for member in session.members(f"{base}/Volumes")],
@@ -59,6 +66,8 @@ def _portal(member: Resource) -> Row:
         "network": oem["Network"],
         "vlan": oem["VLANId"],
         "up": member["Status"]["State"] == "Enabled",
+        "frame_bytes": oem.get("MTUSize", 9000),
+        "switch": oem.get("LLDPReceive", {}).get("SystemName", ""),
     }
 
 
@@ -121,3 +130,27 @@ def offer_volume(session: DeviceSession, volume_uri: str, initiator_uris: list[s
     }
     made: Resource = session.post(f"{fabric_uri(session)}/Connections", body).dict
     return made
+
+
+def initiators_of(connection: Resource) -> list[str]:
+    """URIs of the initiators that a connection lets in, sorted."""
+    return sorted(end["@odata.id"] for end in connection["Links"]["InitiatorEndpoints"])
+
+
+def find_initiator(session: DeviceSession, iqn: str) -> str | None:
+    """URI of the initiator of this name as the array knows it now."""
+    for member in session.members(f"{fabric_uri(session)}/Endpoints"):
+        names = [each["DurableName"] for each in member.get("Identifiers", [])]
+        if member["ConnectedEntities"][0]["EntityRole"] == "Initiator" and iqn in names:
+            return str(member["@odata.id"])
+    return None
+
+
+def add_initiator(session: DeviceSession, iqn: str) -> str:
+    """Make an initiator known to the array; returns its URI."""
+    body = {
+        "EndpointProtocol": "iSCSI",
+        "Identifiers": [{"DurableNameFormat": "iQN", "DurableName": iqn}],
+        "ConnectedEntities": [{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
+    }
+    return str(session.post(f"{fabric_uri(session)}/Endpoints", body).dict["@odata.id"])

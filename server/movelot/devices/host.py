@@ -5,6 +5,8 @@ from __future__ import annotations
 from ipaddress import ip_interface
 from typing import Any
 
+from movelot.devices.capabilities import host_capabilities
+from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.readings import HostReading, Row
 
@@ -20,7 +22,7 @@ def system_uri(session: DeviceSession) -> str:
 
 
 def read_host(session: DeviceSession) -> HostReading:
-    """A whole reading in five requests."""
+    """A whole reading in six requests."""
     system = next(session.members(f"{ROOT}/Systems"))
     base, oem = system["@odata.id"], system["Oem"]["Kestrel"]
     return HostReading(
@@ -28,6 +30,8 @@ def read_host(session: DeviceSession) -> HostReading:
         cluster=oem["Cluster"],
         initiator=oem["InitiatorName"],
         copy_bytes_per_second=float(oem["CopyBytesPerSecond"]),
+        clock_offset_seconds=clock_offset_seconds(session),
+        capabilities=host_capabilities(system),
         scan_seconds=float(oem["ScanSeconds"]),
         ports=[_port(member) for member in session.members(f"{base}/EthernetInterfaces")],
         devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
@@ -43,6 +47,8 @@ def _port(member: Resource) -> Row:
         "network": str(ip_interface(f"{address['Address']}/{address['SubnetMask']}")),
         "vlan": member["VLAN"]["VLANId"],
         "up": member["LinkStatus"] == "LinkUp",
+        "frame_bytes": member.get("MTUSize", 1500),
+        "switch": oem.get("LLDPReceive", {}).get("SystemName", ""),
         "active_uplinks": oem["ActiveUplinks"],
         "standby_uplinks": oem["StandbyUplinks"],
     }
@@ -68,6 +74,7 @@ def _datastore(member: Resource) -> Row:
         "capacity_bytes": member["CapacityBytes"],
         "free_bytes": member["FreeBytes"],
         "other_bytes": member["OtherBytes"],
+        "contents": [[each["Kind"], each["Name"]] for each in member.get("Contents", [])],
     }
 
 

@@ -45,6 +45,10 @@ class Device(models.Model):
     initiator = models.CharField(max_length=223, blank=True)
     copy_bytes_per_second = models.FloatField(default=0)
     scan_seconds = models.FloatField(default=5)
+    # How far the device's clock is ahead of ours, at the last reading.
+    clock_offset_seconds = models.FloatField(null=True)
+    # What it can do, as [name, whether, reason or detail].
+    capabilities = models.JSONField(default=list)
     read_at = models.DateTimeField(null=True)
     digest = models.CharField(max_length=64, blank=True)
     telemetry_until = models.DateTimeField(null=True)
@@ -121,6 +125,8 @@ class Portal(OnDevice):
     network = models.CharField(max_length=64)
     vlan = models.PositiveIntegerField()
     up = models.BooleanField()
+    frame_bytes = models.PositiveIntegerField(default=9000)
+    switch = models.CharField(max_length=64, blank=True)
 
 
 class Initiator(OnDevice):
@@ -154,6 +160,8 @@ class HostPort(OnDevice):
     network = models.CharField(max_length=64)
     vlan = models.PositiveIntegerField()
     up = models.BooleanField()
+    frame_bytes = models.PositiveIntegerField(default=9000)
+    switch = models.CharField(max_length=64, blank=True)
     active_uplinks = models.JSONField(default=list)
     standby_uplinks = models.JSONField(default=list)
 
@@ -196,6 +204,8 @@ class Datastore(models.Model):
     capacity_bytes = models.BigIntegerField()
     free_bytes = models.BigIntegerField()
     other_bytes = models.BigIntegerField()
+    # What lives there beside disks, as [kind, name]: images, templates, swap files, a cluster's heartbeat.
+    contents = models.JSONField(default=list)
     group = models.ForeignKey(BalanceGroup, null=True, on_delete=models.SET_NULL, related_name="datastores")
 
     class Meta:

@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+import json
+from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from django.db.models import TextField
+from django.db.models.functions import Cast
 
 from movelot.inventory import models
+from movelot.inventory.store import inventory_version
+from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import HostPort, Offer, PathVerdict, Portal, SinglePoint, compare_paths, single_points
 
 
@@ -32,6 +40,8 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
             active_uplinks=tuple(row.active_uplinks),
             standby_uplinks=tuple(row.standby_uplinks),
             up=row.up,
+            frame_bytes=row.frame_bytes,
+            switch=row.switch,
         )
         for row in rows
     ]
@@ -39,7 +49,19 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
 
 def portals_of(array: models.Device) -> list[Portal]:
     rows = models.Portal.objects.filter(device=array).order_by("name")
-    return [Portal(array.name, row.controller, row.name, row.network, row.vlan, row.up) for row in rows]
+    return [
+        Portal(
+            array.name,
+            row.controller,
+            row.name,
+            row.network,
+            row.vlan,
+            row.up,
+            frame_bytes=row.frame_bytes,
+            switch=row.switch,
+        )
+        for row in rows
+    ]
 
 
 def expected_table(hosts: list[models.Device], array: models.Device, volume: str) -> PathTable:
@@ -56,23 +78,63 @@ def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str) ->
     return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths))
 
 
-def seen_paths(hosts: list[models.Device], array: models.Device) -> Iterator[list[PathVerdict]]:
-    """Paths of ``hosts`` to the volumes that ``array`` offers, as they report them against what there should be.
+@dataclass(frozen=True)
+class ClusterPaths:
+    """Paths of a cluster's hosts to every volume that an array offers to any of them, as the hosts report them.
 
-    Volumes offered to the same initiators over the same paths are alike: each kind of them is judged once.
+    ``volumes`` has the primary key of each volume of the matrix.
     """
-    ports, portals = ports_of(hosts), portals_of(array)
+
+    array: models.Device
+    hosts: list[models.Device]
+    volumes: list[int]
+    matrix: PathMatrix
+
+
+def cluster_paths(cluster: models.Cluster, array: models.Device) -> ClusterPaths:
+    """The paths as last read; computed once per reading that changed something."""
+    return _cluster_paths(cluster.pk, array.pk, inventory_version())
+
+
+@lru_cache(maxsize=16)
+def _cluster_paths(cluster_key: int, array_key: int, _version: str) -> ClusterPaths:
+    array = models.Device.objects.get(pk=array_key)
+    hosts = list(models.Device.objects.filter(cluster=cluster_key, kind=models.Device.Kind.HOST).order_by("name", "pk"))
+    ours = {host.initiator for host in hosts}
+    portals = portals_of(array)
     controllers = frozenset(portal.controller for portal in portals)
-    names = {host.pk: host.name for host in hosts}
-    seen: dict[str, set[tuple[str, str, str]]] = {}
-    for serial, host, paths in models.HostDevice.objects.filter(device__in=hosts).values_list(
-        "serial", "device_id", "paths"
+    keys, serials, offers = [], [], []
+    for volume in (
+        array.volumes.filter(offers__isnull=False).distinct().order_by("name", "pk").prefetch_related("offers")
     ):
-        seen.setdefault(serial, set()).update((names[host], port, portal) for port, portal, _access in paths)
-    known: set[tuple[str, frozenset[str], frozenset[tuple[str, str, str]]]] = set()
-    for volume in array.volumes.filter(offers__isnull=False).distinct().prefetch_related("offers"):
-        allowed = frozenset(iqn for offer in volume.offers.all() for iqn in offer.initiators)
-        kind = (volume.controller, allowed, frozenset(seen.get(volume.serial, ())))
-        if kind not in known:
-            known.add(kind)
-            yield compare_paths(ports, portals, Offer(volume.name, volume.controller, controllers, allowed), kind[2])
+        admitted = frozenset(iqn for offer in volume.offers.all() for iqn in offer.initiators)
+        if admitted & ours:
+            keys.append(volume.pk)
+            serials.append(volume.serial)
+            offers.append(Offer(volume.name, volume.controller, controllers, admitted, array.name))
+    fabric = Fabric.of(ports_of(hosts), portals, offers)
+    return ClusterPaths(array, hosts, keys, compare_all(fabric, _reported(fabric, hosts, serials)))
+
+
+def _reported(fabric: Fabric, hosts: list[models.Device], serials: list[str]) -> Bools:
+    """[v, p, q] paths that the hosts report. Alike lists of paths of one host are read once, as most are alike."""
+    volume = {serial: n for n, serial in enumerate(serials)}
+    port = {(each.host, each.name): n for n, each in enumerate(fabric.ports)}
+    portal = {each.name: n for n, each in enumerate(fabric.portals)}
+    names = {host.pk: host.name for host in hosts}
+    seen = np.zeros((len(serials), len(fabric.ports), len(fabric.portals)), dtype=bool)
+    known: dict[tuple[int, str], tuple[list[int], list[int]]] = {}
+    rows = models.HostDevice.objects.filter(device__in=hosts, serial__in=serials).annotate(
+        text=Cast("paths", TextField())
+    )
+    for serial, host, text in rows.values_list("serial", "device_id", "text"):
+        pairs = known.get((host, text))
+        if pairs is None:
+            found = [
+                (port[names[host], p], portal[q])
+                for p, q, _access in json.loads(text)
+                if (names[host], p) in port and q in portal
+            ]
+            pairs = known[host, text] = ([p for p, _ in found], [q for _, q in found])
+        seen[volume[serial], pairs[0], pairs[1]] = True
+    return seen

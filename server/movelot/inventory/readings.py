@@ -14,6 +14,8 @@ class ArrayReading:
 
     name: str
     copy_bytes_per_second: float
+    clock_offset_seconds: float
+    capabilities: list[list[Any]]
     pools: list[Row]
     portals: list[Row]
     initiators: list[Row]
@@ -29,6 +31,8 @@ class HostReading:
     cluster: str
     initiator: str
     copy_bytes_per_second: float
+    clock_offset_seconds: float
+    capabilities: list[list[Any]]
     scan_seconds: float
     ports: list[Row]
     devices: list[Row]

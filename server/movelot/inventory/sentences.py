@@ -9,6 +9,8 @@ from movelot_core.units import format_share, format_size
 CAUSES = {
     Cause.PORTAL_DOWN: "the array's portal is down",
     Cause.PORT_DOWN: "{port} has no link",
+    Cause.SUBNET: "{port} is in another subnet than on the other hosts",
+    Cause.FRAME: "{port} and the portal use frames of different size",
     Cause.VLAN: "{port} is on another VLAN than the portal",
     Cause.NO_UPLINK: "{port} has no active uplink",
     Cause.TWO_UPLINKS: "{port} has two active uplinks; binding needs exactly one",

@@ -32,6 +32,7 @@ from movelot.inventory.models import (
     Volume,
 )
 from movelot.inventory.readings import ArrayReading, HostReading, Row
+from movelot_core.rounds import clock_is_off
 
 READINGS_KEPT = 50
 VERSION = "inventory-version"
@@ -53,15 +54,19 @@ def _new_version() -> str:
 
 def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at: datetime, seconds: float) -> Reading:
     """Make the tables say what ``reading`` says; a reading equal to the last one touches only the device's row."""
-    digest = hashlib.sha256(json.dumps(asdict(reading), sort_keys=True).encode()).hexdigest()
+    said = {name: value for name, value in asdict(reading).items() if name != "clock_offset_seconds"}
+    digest = hashlib.sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()
     with transaction.atomic():
         locked = Device.objects.select_for_update().get(pk=device.pk)
-        is_new = locked.digest != digest
-        if is_new:
+        is_new = locked.digest != digest or locked.state != Device.State.LINKED
+        # A clock drifts with every reading; what counts is whether it is off.
+        is_new |= clock_is_off(locked.clock_offset_seconds) != clock_is_off(reading.clock_offset_seconds)
+        if locked.digest != digest:
             (_store_array if isinstance(reading, ArrayReading) else _store_host)(locked, reading)  # type: ignore[arg-type]
         locked.read_at, locked.digest = taken_at, digest
         locked.state, locked.detail = Device.State.LINKED, ""
         locked.copy_bytes_per_second = reading.copy_bytes_per_second
+        locked.clock_offset_seconds, locked.capabilities = reading.clock_offset_seconds, reading.capabilities
         locked.save()
         row = Reading.objects.create(device=locked, taken_at=taken_at, seconds=seconds, digest=digest, changed=is_new)
         old = list(
@@ -125,7 +130,7 @@ def _store_host(device: Device, reading: HostReading) -> None:
 
 
 def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) -> dict[str, int]:
-    fields = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes")
+    fields = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents")
     Datastore.objects.bulk_create(
         [Datastore(group=group, **row) for row in rows],
         update_conflicts=True,

@@ -9,23 +9,29 @@ from django.core.cache import cache
 from django.utils.timezone import now
 
 from movelot.inventory.estates import estate_of, growth_of, hour_name
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Pool, Volume
-from movelot.inventory.paths import seen_paths
+from movelot.inventory.models import BalanceGroup, Datastore, Device, Pool, Volume
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
-from movelot_core.fabric.paths import Cause, PathVerdict
+from movelot.rounds.paths import path_findings
+from movelot_core.fabric.paths import Cause
 from movelot_core.rounds import (
     Finding,
+    clock_off,
     device_trouble,
     growth_bytes_per_day,
     in_order,
-    missing_paths,
     over_fill,
     slow_pools,
 )
 
 CACHE_SECONDS = 120
+# The kind of lot that settles a finding, the field of its form that names the subject, and what it does.
+SETTLED_BY = {
+    "seen_by_some": ("spread", "volume", "Let all hosts see it"),
+    "idle_volume": ("detach", "volume", "Delete the volume"),
+    "leftover_initiator": ("initiator", "initiator", "Remove the initiator"),
+}
 
 
 @dataclass
@@ -42,19 +48,21 @@ def findings() -> list[dict[str, Any]]:
     key = f"findings-{inventory_version()}"
     rows = cache.get(key)
     if rows is None:
-        rows = [_row(finding) for finding in in_order([*_devices(), *_groups(), *_paths()])]
+        rows = [_row(finding) for finding in in_order([*_devices(), *_groups(), *path_findings()])]
         cache.set(key, rows, CACHE_SECONDS)
     return list(rows)
 
 
 def _devices() -> list[Finding]:
     age = now()
-    return [
+    away = [
         device_trouble(
             device.name, device.state, device.detail, (age - device.read_at).total_seconds() if device.read_at else None
         )
         for device in Device.objects.exclude(state=Device.State.LINKED)
     ]
+    clocks = Device.objects.order_by("name").values_list("name", "clock_offset_seconds")
+    return away + [found for name, offset in clocks if (found := clock_off(name, offset))]
 
 
 def _groups() -> list[Finding]:
@@ -71,23 +79,6 @@ def _groups() -> list[Finding]:
     return found
 
 
-def _paths() -> list[Finding]:
-    """One finding a host: its paths to all volumes offered to it."""
-    found = []
-    arrays = list(Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"))
-    for cluster in Cluster.objects.order_by("name"):
-        hosts = list(cluster.devices.filter(kind=Device.Kind.HOST).order_by("name"))
-        by_host: dict[str, dict[tuple[str, str, str], PathVerdict]] = {host.name: {} for host in hosts}
-        for array in arrays:
-            for path in (path for paths in seen_paths(hosts, array) for path in paths):
-                # A pair counts once, and as missing if it is missing for any volume.
-                key = (array.name, path.port, path.portal)
-                if path.missing or key not in by_host[path.host]:
-                    by_host[path.host][key] = path
-        found += [f for host in hosts if (f := missing_paths(host.name, by_host[host.name].values()))]
-    return found
-
-
 def _row(finding: Finding) -> dict[str, Any]:
     figures = dict(finding.figures)
     reasons = list(finding.reasons)
@@ -99,11 +90,16 @@ def _row(finding: Finding) -> dict[str, Any]:
         draft = FoundDraft("balance", {"group": group.name}, "Move disks")
     if finding.kind == "slow_pool":
         figures["peak_hour"], figures["peak_day"] = hour_name(int(figures["peak_hour"] or 0))
-    if finding.kind == "missing_paths":
+    if finding.kind in ("missing_paths", "seen_by_some"):
         pairs = [reason.rsplit(":", 1) for reason in finding.reasons]
         reasons = [cause_text(Cause(cause), port) for cause, port in pairs]
         bindable = any(cause in (Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK) for cause, _ in pairs)
-        draft = FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink") if bindable else None
+        if finding.kind == "missing_paths" and bindable:
+            draft = FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
+    if finding.kind in SETTLED_BY:
+        kind, field, action = SETTLED_BY[finding.kind]
+        named = finding.subject if field == "initiator" else _subject_id(finding)
+        draft = FoundDraft(kind, {field: named}, action)
     return {
         "key": finding.key,
         "kind": finding.kind,
@@ -127,7 +123,15 @@ def _group_of(finding: Finding) -> BalanceGroup:
 
 
 def _subject_id(finding: Finding) -> int | None:
-    models: dict[str, Any] = {"datastore": Datastore, "pool": Pool, "host": Device, "device": Device}
+    models: dict[str, Any] = {
+        "datastore": Datastore,
+        "pool": Pool,
+        "volume": Volume,
+        "host": Device,
+        "device": Device,
+    }
+    if finding.subject_kind not in models:
+        return None
     key: int | None = (
         models[finding.subject_kind].objects.filter(name=finding.subject).values_list("pk", flat=True).first()
     )

@@ -4,6 +4,41 @@
  */
 
 export interface paths {
+    "/api/attach/components/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Components that can be taken away in thought. */
+        get: operations["attach_components_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/detach/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft that takes a volume away. */
+        get: operations["attach_detach_retrieve"];
+        /** @description One draft that takes a volume away. */
+        put: operations["attach_detach_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attach/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -15,6 +50,40 @@ export interface paths {
         get: operations["attach_drafts_retrieve"];
         /** @description One attach draft. */
         put: operations["attach_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/loss/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What taking a component away would do. */
+        get: operations["attach_loss_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/loss/csv/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same as CSV: one row a machine, all of them. */
+        get: operations["attach_loss_csv_retrieve"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -485,6 +554,38 @@ export interface components {
             level: string;
             text: string;
         };
+        ComponentRow: {
+            kind: string;
+            name: string;
+        };
+        DetachDraft: {
+            lot: components["schemas"]["LotDetail"];
+            form: components["schemas"]["DetachForm"];
+            plan: components["schemas"]["DetachPlan"] | null;
+        };
+        DetachForm: {
+            volume: number | null;
+            keep: boolean;
+            confirm: string;
+        };
+        DetachFormRequest: {
+            /** @default false */
+            keep: boolean;
+            /** @default  */
+            confirm: string;
+        };
+        DetachPlan: {
+            volume: string;
+            array: string;
+            pool: string;
+            size_bytes: number;
+            allocated_bytes: number;
+            datastore: string;
+            hosts: string[];
+            users: string[];
+            keep: boolean;
+            confirmed: boolean;
+        };
         DeviceAnswer: {
             id: number;
             name: string;
@@ -594,6 +695,35 @@ export interface components {
             user: string;
             password: string;
             fingerprint: string;
+        };
+        LossAnswer: {
+            component: components["schemas"]["ComponentRow"];
+            volumes: components["schemas"]["LostVolume"][];
+            machines: components["schemas"]["LostMachine"][];
+            machines_stop: number;
+            machines_thinner: number;
+            disks_stop: number;
+            hosts_stop: number;
+        };
+        LostMachine: {
+            id: number;
+            name: string;
+            host: string;
+            os: string;
+            address: string;
+            effect: string;
+            disks: number;
+            datastores: string[];
+        };
+        LostVolume: {
+            id: number;
+            name: string;
+            array: string;
+            pool: string;
+            datastore_id: number | null;
+            datastore: string;
+            stops: string[];
+            thinner: string[];
         };
         LotDetail: {
             summary: components["schemas"]["LotSummary"];
@@ -849,6 +979,73 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    attach_components_list: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentRow"][];
+                };
+            };
+        };
+    };
+    attach_detach_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DetachDraft"];
+                };
+            };
+        };
+    };
+    attach_detach_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DetachFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DetachDraft"];
+                };
+            };
+        };
+    };
     attach_drafts_retrieve: {
         parameters: {
             query?: never;
@@ -891,6 +1088,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AttachDraft"];
+                };
+            };
+        };
+    };
+    attach_loss_retrieve: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LossAnswer"];
+                };
+            };
+        };
+    };
+    attach_loss_csv_retrieve: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

@@ -30,15 +30,18 @@ class Scan(StepKind):
             "Check the paths of this host.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
+    def undo(self, params: Values, result: Values) -> StepSpec | None:
+        if not params["present"]:
+            # The device can only come back once it is offered again: what is mounted again scans for it then.
+            return None
         return StepSpec(
             self.name,
             "",
-            "Scan again, so that the device goes" if params["present"] else "Scan again",
+            "Scan again, so that the device goes",
             "",
-            {"serial": params["serial"], "present": not params["present"]},
+            {"serial": params["serial"], "present": False},
             # What the host should no longer see is gone only once all else is taken back.
-            last=params["present"],
+            last=True,
         )
 
 
@@ -140,8 +143,24 @@ class Unmount(StepKind):
 
     def undo(self, params: Values, result: Values) -> StepSpec:
         return StepSpec(
-            Mount.name, "", f"Mount {params['name']} again", "", {"serial": params["serial"], "name": params["name"]}
+            Remount.name, "", f"Mount {params['name']} again", "", {"serial": params["serial"], "name": params["name"]}
         )
+
+
+class Remount(Mount):
+    """As Mount, after a scan where the host does not see the device yet. Params: serial, name."""
+
+    name = "remount"
+
+    def begin(self, run: StepRun) -> Progress:
+        if host.find_device(run.session, run.params["serial"]) is None:
+            _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
+            return Progress(False, {}, monitor)
+        return super().begin(run)
+
+    def follow(self, run: StepRun) -> Progress:
+        scanned = super().follow(run)
+        return super().begin(run) if scanned.done else scanned
 
 
 class SetPathPolicy(StepKind):

@@ -91,8 +91,7 @@ class OfferVolume(StepKind):
     def begin(self, run: StepRun) -> Progress:
         wanted = sorted(run.params["initiator_uris"])
         for offer in array.offers_of(run.session, run.params["volume_uri"]):
-            ends = sorted(end["@odata.id"] for end in offer["Links"]["InitiatorEndpoints"])
-            same = ends == wanted and offer["VolumeInfo"][0]["LUN"] == run.params["lun"]
+            same = array.initiators_of(offer) == wanted and offer["VolumeInfo"][0]["LUN"] == run.params["lun"]
             demand(
                 same,
                 "offered_otherwise",

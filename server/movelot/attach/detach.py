@@ -1,0 +1,168 @@
+"""Lots that take a volume away: unmounted everywhere, withdrawn, gone from every host, and deleted if asked for.
+
+Order and refusals follow one rule: nothing is taken from under anything that still uses it, and each step's own
+device is asked again right before.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from movelot.attach.masking import volume_named
+from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Offer, Pool, Volume
+from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
+from movelot.lots.models import Lot
+from movelot.lots.steps.base import StepSpec
+from movelot_core.units import format_size
+
+USERS_NAMED = 5
+
+
+@dataclass
+class DetachPlan:
+    """What the page shows: the volume, what is on it, who uses it, and what deleting it gives back."""
+
+    volume: str
+    array: str
+    pool: str
+    size_bytes: int
+    allocated_bytes: int
+    datastore: str
+    hosts: list[str]
+    users: list[str]
+    keep: bool
+    confirmed: bool
+
+
+class DetachKind(DraftKind):
+    """Form: volume, keep (leave it on the array), confirm (the volume's name, typed, before it is deleted)."""
+
+    name = "detach"
+
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        volume = volume_named(form.get("volume"))
+        if volume is None:
+            return Draft("Take a volume away", checks=[Check("volume is known", STOP, "It is no longer on any array.")])
+        store = Datastore.objects.filter(serial=volume.serial).first()
+        sees = list(Device.objects.filter(hostdevices__serial=volume.serial).distinct().order_by("name"))
+        keep, typed = bool(form.get("keep")), str(form.get("confirm", "")).strip()
+        users = users_of(store)
+        plan = DetachPlan(
+            volume=volume.name,
+            array=volume.device.name,
+            pool=volume.pool.name,
+            size_bytes=volume.size_bytes,
+            allocated_bytes=volume.allocated_bytes,
+            datastore=store.name if store else "",
+            hosts=[host.name for host in sees],
+            users=users,
+            keep=keep,
+            confirmed=typed == volume.name,
+        )
+        verb = "Detach" if keep else "Delete"
+        facts = {
+            f"users of {volume.name}": ", ".join(users) or "none",
+            f"hosts that see {volume.name}": ", ".join(plan.hosts) or "none",
+            f"size of {volume.name}": format_size(volume.size_bytes),
+        }
+        return Draft(f"{verb} {volume.name}", _steps(volume, store, sees, keep), asdict(plan), _checks(plan), facts)
+
+    def outcome(self, lot: Lot) -> dict[str, Any]:
+        """Space given back to the pool, and hosts that still see the volume."""
+        pool = Pool.objects.filter(name=lot.plan["pool"], device__name=lot.plan["array"]).first()
+        left = HostDevice.objects.filter(device__name__in=lot.plan["hosts"], serial=_serial_of(lot)).count()
+        rows = [_row(lot, "hosts that see it", len(lot.plan["hosts"]), 0, left)]
+        if pool and not lot.plan["keep"]:
+            gone = not Volume.objects.filter(device=pool.device, name=lot.plan["volume"]).exists()
+            freed = lot.plan["allocated_bytes"] if gone else 0
+            rows.append(_row(lot, "capacity in bytes", 0, lot.plan["allocated_bytes"], freed))
+        return {"rows": rows}
+
+
+def _serial_of(lot: Lot) -> str:
+    return next((str(step.params["serial"]) for step in lot.steps.all() if "serial" in step.params), "")
+
+
+def _row(lot: Lot, figure: str, before: int, predicted: int, measured: int) -> dict[str, Any]:
+    note = "given back to the pool" if figure.startswith("capacity") else ""
+    return {
+        "subject_kind": "volume",
+        "subject": lot.plan["volume"],
+        "figure": figure,
+        "before": before,
+        "predicted": predicted,
+        "measured": measured,
+        "note": note,
+    }
+
+
+def users_of(store: Datastore | None) -> list[str]:
+    """All that would be lost with a datastore: its disks with their machines, and what lives beside them."""
+    if store is None:
+        return []
+    disks = Disk.objects.filter(datastore=store).order_by("name").values_list("name", "machine__device__name")
+    beside = [f"{kind} {name}" for kind, name in store.contents]
+    return [f"{name} on {host}" for name, host in disks] + beside
+
+
+def _checks(plan: DetachPlan) -> list[Check]:
+    checks = []
+    if plan.users:
+        more = f" and {len(plan.users) - USERS_NAMED} more" if len(plan.users) > USERS_NAMED else ""
+        text = f"{plan.datastore} is used by {', '.join(plan.users[:USERS_NAMED])}{more}. Move or remove them first."
+        checks.append(Check("nothing uses it", STOP, text))
+    else:
+        checks.append(Check("nothing uses it", PASS, "no disk, image, template, swap file or heartbeat is on it"))
+    if not plan.keep and not plan.confirmed:
+        text = f"Deleting cannot be undone. Type the volume's name, {plan.volume}, to allow it."
+        checks.append(Check("deleting is meant", STOP, text))
+    elif not plan.keep:
+        checks.append(Check("deleting is meant", WARN, f"{plan.volume} is deleted; this step cannot be undone."))
+    return checks
+
+
+def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bool) -> list[StepSpec]:
+    """Unmount side by side, withdraw once all have, scan so that it goes, then delete."""
+    steps: list[StepSpec] = []
+    if store:
+        mounts = Device.objects.filter(mounts__datastore=store).order_by("name")
+        params = {"serial": volume.serial, "name": store.name}
+        steps += [
+            StepSpec("unmount", host.name, f"Unmount {store.name} from {host.name}", "", params) for host in mounts
+        ]
+    unmounted = tuple(range(len(steps)))
+    steps += [_withdraw(volume, offer, unmounted) for offer in volume.offers.order_by("pk")]
+    withdrawn = tuple(range(len(steps)))
+    steps += [
+        StepSpec(
+            "scan",
+            host.name,
+            f"Rescan {host.name}, until the device is gone",
+            "by its serial",
+            {"serial": volume.serial, "present": False},
+            withdrawn,
+            seconds=host.scan_seconds,
+        )
+        for host in sees
+    ]
+    if not keep:
+        gone = tuple(range(len(steps)))
+        title = f"Delete volume {volume.name}"
+        detail = f"{format_size(volume.allocated_bytes)} back to pool {volume.pool.name}; cannot be undone"
+        steps.append(
+            StepSpec("delete_volume", volume.device.name, title, detail, {"uri": volume.uri, "name": volume.name}, gone)
+        )
+    return steps
+
+
+def _withdraw(volume: Volume, offer: Offer, needs: tuple[int, ...]) -> StepSpec:
+    uris = dict(volume.device.initiators.values_list("iqn", "uri"))
+    params = {
+        "uri": offer.uri,
+        "volume_uri": volume.uri,
+        "initiator_uris": sorted(uris[iqn] for iqn in offer.initiators if iqn in uris),
+        "lun": offer.lun,
+    }
+    title = f"Withdraw {volume.name} from {len(offer.initiators)} initiators"
+    return StepSpec("withdraw_volume", volume.device.name, title, f"LUN number {offer.lun} becomes free", params, needs)

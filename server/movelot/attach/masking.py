@@ -1,0 +1,195 @@
+"""Lots that settle masking: let every host of a cluster see a volume, and forget an initiator that is nobody's."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from movelot.attach.steps import PATH_POLICY
+from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
+from movelot.inventory.paths import expected_table
+from movelot.inventory.sentences import cause_text
+from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
+from movelot.lots.models import Lot
+from movelot.lots.steps.base import StepSpec
+
+
+def volume_named(value: Any) -> Volume | None:
+    """The volume a form names by its primary key, with its array."""
+    text = str(value or "")
+    return Volume.objects.filter(pk=int(text)).select_related("device", "pool").first() if text.isdigit() else None
+
+
+class SpreadKind(DraftKind):
+    """Form: volume. Hosts that miss it are let in, scan, mount what is on it, and take the others' path policy."""
+
+    name = "spread"
+
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        volume = volume_named(form.get("volume"))
+        offer = volume.offers.order_by("pk").first() if volume else None
+        if volume is None or offer is None:
+            return Draft(
+                "Let all hosts see a volume", checks=[Check("volume is offered", STOP, "It is offered to nobody.")]
+            )
+        sees = set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
+        clusters = Device.objects.filter(initiator__in=offer.initiators).values("cluster")
+        hosts = list(Device.objects.filter(cluster__in=clusters, kind=Device.Kind.HOST).order_by("name"))
+        blind = [host for host in hosts if host.pk not in sees]
+        title = f"Let all hosts see {volume.name}"
+        if not blind:
+            return Draft(title, checks=[Check("something to do", STOP, f"Every host sees {volume.name} already.")])
+        let_in = _let_in(volume, offer, hosts)
+        steps = [*let_in, *_host_steps(volume, blind, len(let_in))]
+        facts = {f"initiators let in to {volume.name}": ", ".join(sorted(offer.initiators))}
+        plan = {
+            "volume": volume.name,
+            "serial": volume.serial,
+            "hosts": [host.name for host in hosts],
+            "seen": len(sees),
+        }
+        return Draft(title, steps, plan, [*_lun_checks(volume, offer, blind), *_reach_checks(volume, blind)], facts)
+
+    def outcome(self, lot: Lot) -> dict[str, Any]:
+        """Hosts that see it, before and after."""
+        row = {
+            "subject_kind": "volume",
+            "subject": lot.plan["volume"],
+            "figure": "hosts that see it",
+            "before": lot.plan["seen"],
+            "predicted": len(lot.plan["hosts"]),
+            "measured": HostDevice.objects.filter(serial=lot.plan["serial"]).count(),
+            "note": "",
+        }
+        return {"rows": [row]}
+
+
+def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]:
+    """The step that lets the hosts' initiators in, where some are not."""
+    missing = [host for host in hosts if host.initiator not in offer.initiators]
+    if not missing:
+        return []
+    wanted = {*offer.initiators, *(host.initiator for host in missing)}
+    uris = list(
+        Initiator.objects.filter(device=volume.device, iqn__in=wanted).order_by("uri").values_list("uri", flat=True)
+    )
+    return [
+        StepSpec(
+            "let_in",
+            volume.device.name,
+            f"Let {', '.join(host.name for host in missing)} see {volume.name}",
+            f"LUN number {offer.lun}, as on the other hosts",
+            {"uri": offer.uri, "volume": volume.name, "initiator_uris": uris},
+        )
+    ]
+
+
+def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec]:
+    """Scan each blind host after the first ``begun`` steps, mount what the others mount, and set the path policy."""
+    store = Datastore.objects.filter(serial=volume.serial).first()
+    steps: list[StepSpec] = []
+    for host in blind:
+        first = begun + len(steps)
+        steps.append(
+            StepSpec(
+                "scan",
+                host.name,
+                f"Rescan {host.name}, wait for the device",
+                "by its serial, not by time",
+                {"serial": volume.serial, "present": True},
+                tuple(range(begun)),
+                seconds=host.scan_seconds,
+            )
+        )
+        if store is None:
+            continue
+        mount = {"serial": volume.serial, "name": store.name, "identity": store.identity}
+        steps.append(
+            StepSpec(
+                "mount",
+                host.name,
+                f"Mount {store.name} on {host.name}",
+                "the same identity as elsewhere",
+                mount,
+                (first,),
+            )
+        )
+        policy = {"serial": volume.serial, "policy": PATH_POLICY}
+        steps.append(
+            StepSpec(
+                "set_path_policy", host.name, f"Set path policy on {host.name}", "round robin", policy, (first + 1,)
+            )
+        )
+    return steps
+
+
+def _lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check]:
+    """The LUN number has to be free for every initiator that is let in anew."""
+    others = Offer.objects.filter(device=volume.device, lun=offer.lun).exclude(pk=offer.pk)
+    taken = {iqn for other in others for iqn in other.initiators}
+    clash = [host.name for host in blind if host.initiator in taken]
+    if clash:
+        text = f"LUN number {offer.lun} is another volume's on {', '.join(clash)}."
+        return [Check("LUN number is free", STOP, text)]
+    return [Check("LUN number is free", PASS, f"LUN number {offer.lun} is free on {', '.join(h.name for h in blind)}")]
+
+
+def _reach_checks(volume: Volume, blind: list[Device]) -> list[Check]:
+    """Each host needs a path once it is let in; fewer than all are said with their reason."""
+    table = expected_table(blind, volume.device, volume.name)
+    checks = []
+    for host in blind:
+        paths = [path for path in table.paths if path.host == host.name]
+        seen = sum(path.seen for path in paths)
+        why = sorted({cause_text(path.cause, path.port) for path in paths if path.missing and path.cause})
+        if not seen:
+            checks.append(Check("every host reaches it", STOP, f"{host.name} would have no path: {'; '.join(why)}."))
+        elif seen < len(paths):
+            text = f"{host.name} would have {seen} of {len(paths)} paths: {'; '.join(why)}."
+            checks.append(Check("every path is there", WARN, text))
+    return checks or [Check("every host reaches it", PASS, "every host will have all of its paths")]
+
+
+class InitiatorKind(DraftKind):
+    """Form: initiator. Withdraws everything from it and makes the array forget it."""
+
+    name = "initiator"
+
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        iqn = str(form.get("initiator", ""))
+        rows = list(Initiator.objects.filter(iqn=iqn).select_related("device").order_by("device__name"))
+        if not rows:
+            return Draft("Remove an initiator", checks=[Check("initiator is known", STOP, f"No array knows “{iqn}”.")])
+        steps: list[StepSpec] = []
+        for row in rows:
+            steps += _forget(row, len(steps))
+        owner = Device.objects.filter(initiator=iqn).first()
+        if owner:
+            check = Check("belongs to nobody", STOP, f"It is the initiator of {owner.name}, which is linked.")
+        else:
+            check = Check("belongs to nobody", PASS, "no linked host has this initiator")
+        facts = {"let in to": ", ".join(step.params["volume"] for step in steps if step.kind == "let_in")}
+        return Draft(f"Remove initiator {row.name}", steps, {"initiator": iqn}, [check], facts)
+
+
+def _forget(row: Initiator, first: int) -> list[StepSpec]:
+    """Take the initiator out of each connection of its array, then forget it; the first step is at ``first``."""
+    uris = dict(Initiator.objects.filter(device=row.device).values_list("iqn", "uri"))
+    steps = []
+    for offer in Offer.objects.filter(device=row.device).select_related("volume").order_by("pk"):
+        if row.iqn not in offer.initiators:
+            continue
+        others = [uris[iqn] for iqn in offer.initiators if iqn != row.iqn and iqn in uris]
+        steps.append(
+            StepSpec(
+                "let_in",
+                row.device.name,
+                f"Let {row.name} no longer see {offer.volume.name}",
+                f"{len(others)} initiators keep it",
+                {"uri": offer.uri, "volume": offer.volume.name, "initiator_uris": others},
+            )
+        )
+    needs = tuple(range(first, first + len(steps)))
+    forget = StepSpec(
+        "drop_initiator", row.device.name, f"Forget {row.name}", row.iqn, {"uri": row.uri, "iqn": row.iqn}, needs
+    )
+    return [*steps, forget]

@@ -1,0 +1,50 @@
+"""What a device says that it can do, so that nothing else is offered and the reason can be said.
+
+A capability is [name, whether it is there, detail]; names are ours, the same for every device.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from movelot.devices.session import Resource
+
+Capability = list[Any]
+
+
+def array_capabilities(
+    controllers: list[Resource], pools: list[Resource], copy_bytes_per_second: float
+) -> list[Capability]:
+    """From its controllers' protocols, its pools' policies, and whether it states a rate for copies of its own."""
+    protocols = sorted({p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])})
+    return [
+        ["protocols", bool(protocols), ", ".join(protocols)],
+        ["controllers", len(controllers) > 1, f"{len(controllers)}, each can serve every volume"],
+        _of_pools(pools, "thin volumes", lambda pool: "Thin" in pool.get("SupportedProvisioningPolicies", [])),
+        _of_pools(pools, "thick volumes", lambda pool: "Fixed" in pool.get("SupportedProvisioningPolicies", [])),
+        _of_pools(pools, "compression", lambda pool: bool(pool.get("CompressionEnabled"))),
+        _of_pools(pools, "deduplication", lambda pool: bool(pool.get("DeduplicationEnabled"))),
+        ["redundancy", True, ", ".join(sorted({pool["SupportedRAIDTypes"][0] for pool in pools}))],
+        ["copy offload", copy_bytes_per_second > 0, "copies between its own volumes" if copy_bytes_per_second else ""],
+    ]
+
+
+def _of_pools(pools: list[Resource], name: str, has: Any) -> Capability:
+    having = [str(pool["Name"]) for pool in pools if has(pool)]
+    detail = "on every pool" if len(having) == len(pools) else f"on {', '.join(having)}" if having else "on no pool"
+    return [name, bool(having), detail]
+
+
+def host_capabilities(system: Resource) -> list[Capability]:
+    """From the host's initiator and the actions that it offers."""
+    oem = system["Oem"]["Kestrel"]
+    actions = {name.rsplit(".", 1)[1] for name in system["Actions"]["Oem"]}
+    return [
+        ["protocols", bool(oem.get("InitiatorName")), "iSCSI" if oem.get("InitiatorName") else "no initiator"],
+        [
+            "moves running machines",
+            "MoveDisk" in actions,
+            "disks move while their machine runs" if "MoveDisk" in actions else "",
+        ],
+        ["path policy", "SetPathPolicy" in actions, "set per device" if "SetPathPolicy" in actions else ""],
+    ]

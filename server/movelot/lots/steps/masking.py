@@ -1,0 +1,88 @@
+"""Steps on whom an array lets in: change a connection's initiators, forget an initiator, make it known again."""
+
+from __future__ import annotations
+
+from movelot.devices import array
+from movelot.devices.errors import DeviceGone
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+
+
+class LetIn(StepKind):
+    """Params: uri of the connection, volume (name), initiator_uris let in afterwards. Result: before."""
+
+    name = "let_in"
+
+    def begin(self, run: StepRun) -> Progress:
+        current = run.session.get(run.params["uri"])
+        now, wanted = array.initiators_of(current), sorted(run.params["initiator_uris"])
+        before = run.result.get("before") or now
+        if now != wanted:
+            ends = [{"@odata.id": uri} for uri in wanted]
+            body = {"Links": {"InitiatorEndpoints": ends}}
+            run.session.patch(run.params["uri"], body, str(current.get("@odata.etag", "")))
+        return Progress(True, {"before": before})
+
+    def verify(self, run: StepRun) -> None:
+        found = array.initiators_of(run.session.get(run.params["uri"]))
+        demand(
+            found == sorted(run.params["initiator_uris"]),
+            "let_in_differs",
+            f"{run.params['volume']} lets in {len(found)} initiators, not {len(run.params['initiator_uris'])}.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            self.name,
+            "",
+            f"Let in to {params['volume']} whom it let in before",
+            f"{len(result['before'])} initiators",
+            {**params, "initiator_uris": result["before"]},
+        )
+
+
+class DropInitiator(StepKind):
+    """Params: uri, iqn. The array refuses while the initiator is let into anything."""
+
+    name = "drop_initiator"
+
+    def begin(self, run: StepRun) -> Progress:
+        try:
+            current = run.session.get(run.params["uri"])
+        except DeviceGone:
+            return Progress(True)
+        named = current["Identifiers"][0]["DurableName"]
+        demand(named == run.params["iqn"], "other_initiator", f"{run.params['uri']} is now {named}.")
+        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        demand(
+            array.find_initiator(run.session, run.params["iqn"]) is None,
+            "still_known",
+            f"The array still knows {run.params['iqn']}.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(AddInitiator.name, "", "Make the initiator known again", params["iqn"], {"iqn": params["iqn"]})
+
+
+class AddInitiator(StepKind):
+    """Params: iqn. Result: uri."""
+
+    name = "add_initiator"
+
+    def begin(self, run: StepRun) -> Progress:
+        uri = array.find_initiator(run.session, run.params["iqn"])
+        return Progress(True, {"uri": uri or array.add_initiator(run.session, run.params["iqn"])})
+
+    def verify(self, run: StepRun) -> None:
+        demand(
+            array.find_initiator(run.session, run.params["iqn"]) is not None,
+            "not_known",
+            f"The array does not know {run.params['iqn']}.",
+        )
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        return StepSpec(
+            DropInitiator.name, "", "Forget the initiator", params["iqn"], {"uri": result["uri"], "iqn": params["iqn"]}
+        )

@@ -1,0 +1,113 @@
+"""Findings on paths and masking: missing paths, volumes seen by some, idle volumes, leftover initiators."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+import numpy as np
+
+from movelot.inventory.models import Cluster, Device, Initiator, Mount, Offer, Volume
+from movelot.inventory.paths import ClusterPaths, cluster_paths
+from movelot_core.fabric.matrix import CAUSES, MASKED
+from movelot_core.fabric.paths import Access, Cause, PathVerdict
+from movelot_core.rounds import Finding, missing_paths
+from movelot_core.sight import Sight, idle, leftover, seen_by_some
+
+
+def path_findings() -> list[Finding]:
+    """All of them, for every cluster and array."""
+    arrays = list(Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"))
+    mounted = _mounted()
+    found: list[Finding] = []
+    for cluster in Cluster.objects.order_by("name"):
+        for array in arrays:
+            paths = cluster_paths(cluster, array)
+            found += [*_missing(paths), *_uneven(paths, mounted)]
+    return found + [finding for array in arrays for finding in (*_idle(array, mounted), *_leftover(array))]
+
+
+def _mounted() -> dict[str, set[str]]:
+    """Names of the hosts that mount a datastore on a device, by the device's serial."""
+    found: dict[str, set[str]] = {}
+    for serial, host in Mount.objects.values_list("datastore__serial", "host__name"):
+        found.setdefault(serial, set()).add(host)
+    return found
+
+
+def _missing(paths: ClusterPaths) -> Iterator[Finding]:
+    """One finding a host: a pair of port and portal counts once, as missing if it is for any volume it is let into."""
+    matrix, fabric = paths.matrix, paths.matrix.fabric
+    judged = matrix.expected & (matrix.cause != MASKED)
+    lost = judged & matrix.missing
+    for h, host in enumerate(fabric.hosts):
+        ports = np.flatnonzero(fabric.host_of == h)
+        verdicts = []
+        for p, q in np.argwhere(judged[:, ports].any(axis=0)):
+            p = ports[p]
+            volumes = np.flatnonzero(lost[:, p, q])
+            cause = CAUSES[matrix.cause[volumes[0], p, q]] if len(volumes) else None
+            verdicts.append(_verdict(host, fabric.ports[p].name, fabric.portals[q].name, cause))
+        finding = missing_paths(host, verdicts)
+        if finding:
+            yield finding
+
+
+def _verdict(host: str, port: str, portal: str, cause: Cause | None) -> PathVerdict:
+    return PathVerdict(host, port, portal, True, cause is None, Access.OPTIMIZED, cause)
+
+
+def _uneven(paths: ClusterPaths, mounted: dict[str, set[str]]) -> Iterator[Finding]:
+    """Volumes that some of the cluster's hosts see."""
+    matrix, fabric = paths.matrix, paths.matrix.fabric
+    counts = matrix.per_host(matrix.seen)
+    serials = dict(Volume.objects.filter(pk__in=paths.volumes).values_list("pk", "serial"))
+    for v, key in enumerate(paths.volumes):
+        if counts[v].all() or not counts[v].any():
+            continue
+        blind = np.flatnonzero(counts[v] == 0)
+        why = {fabric.hosts[h]: cause for h in blind if (cause := _most_common(paths, v, int(h)))}
+        offer = fabric.offers[v]
+        sight = Sight(
+            offer.volume,
+            0,
+            frozenset(host.name for host in paths.hosts if host.initiator in offer.initiators),
+            frozenset(fabric.hosts[h] for h in np.flatnonzero(counts[v])),
+            frozenset(mounted.get(serials[key], ())),
+        )
+        finding = seen_by_some(sight, fabric.hosts, why)
+        if finding:
+            yield finding
+
+
+def _most_common(paths: ClusterPaths, volume: int, host: int) -> Cause | None:
+    """The cause that most of a blind host's missing paths have."""
+    matrix = paths.matrix
+    codes = matrix.cause[volume, matrix.fabric.host_of == host]
+    counted = Counter(int(code) for code in codes.ravel() if code >= 0)
+    return CAUSES[counted.most_common(1)[0][0]] if counted else None
+
+
+def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Finding]:
+    """Volumes that no host uses."""
+    admitted: dict[int, set[str]] = {}
+    for volume, initiators in Offer.objects.filter(device=array).values_list("volume_id", "initiators"):
+        admitted.setdefault(volume, set()).update(initiators)
+    for key, name, serial, size in array.volumes.order_by("name").values_list("pk", "name", "serial", "size_bytes"):
+        users = frozenset(mounted.get(serial, ()))
+        finding = idle(Sight(name, size, frozenset(admitted.get(key, ())), users, users))
+        if finding:
+            yield finding
+
+
+def _leftover(array: Device) -> Iterator[Finding]:
+    """Initiators of no linked host."""
+    known = set(Device.objects.filter(kind=Device.Kind.HOST).values_list("initiator", flat=True))
+    let_into: dict[str, list[str]] = {}
+    for name, initiators in Offer.objects.filter(device=array).values_list("volume__name", "initiators"):
+        for iqn in initiators:
+            let_into.setdefault(iqn, []).append(name)
+    for iqn in Initiator.objects.filter(device=array).order_by("iqn").values_list("iqn", flat=True):
+        finding = leftover(iqn, array.name, known, let_into.get(iqn, []))
+        if finding:
+            yield finding

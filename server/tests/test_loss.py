@@ -1,0 +1,121 @@
+"""What the loss of each component would do to the demo's estate, as the API answers it."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Any
+
+import pytest
+from rest_framework.test import APIClient
+
+from conftest import StandIns
+from movelot.inventory.models import Machine
+from server.tests.conftest import signed_in
+
+
+def loss(api: APIClient, kind: str, name: str) -> dict[str, Any]:
+    answer = api.get("/api/attach/loss/", {"kind": kind, "name": name})
+    assert answer.status_code == 200, answer.content
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def effects(answer: dict[str, Any]) -> dict[str, str]:
+    return {row["name"]: row["effect"] for row in answer["machines"]}
+
+
+def test_losing_the_switch_of_the_only_leg_left_stops_that_host_alone(estate: StandIns, api: APIClient) -> None:
+    answer = loss(api, "switch", "switch-1")
+    on_quay_03 = set(Machine.objects.filter(device__name="quay-03").values_list("name", flat=True))
+    stopped = {name for name, effect in effects(answer).items() if effect == "stops"}
+    assert stopped == on_quay_03
+    assert answer["machines_thinner"] == 24 - len(on_quay_03)
+    assert answer["hosts_stop"] == 1
+    berth_a = next(row for row in answer["volumes"] if row["name"] == "berth-a")
+    assert (berth_a["stops"], berth_a["thinner"]) == (["quay-03"], ["quay-01", "quay-02"])
+
+
+def test_losing_the_other_switch_stops_nobody(estate: StandIns, api: APIClient) -> None:
+    answer = loss(api, "switch", "switch-2")
+    assert answer["machines_stop"] == 0
+    # quay-03 has nothing on it to lose.
+    assert "quay-03" not in {host for row in answer["volumes"] for host in row["thinner"]}
+
+
+def test_losing_a_controller_leaves_every_host_on_the_other(estate: StandIns, api: APIClient) -> None:
+    answer = loss(api, "controller", "granite A")
+    assert answer["machines_stop"] == 0
+    assert answer["machines_thinner"] == 24
+    assert {row["datastore"] for row in answer["volumes"]} == {"berth-a", "berth-b", "berth-c", "berth-d", "berth-f"}
+
+
+def test_losing_one_portal_of_eight_touches_nothing(estate: StandIns, api: APIClient) -> None:
+    answer = loss(api, "portal", "granite A1")
+    assert (answer["volumes"], answer["machines"]) == ([], [])
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "stores"),
+    [
+        ("pool", "granite granite-fast", {"berth-a", "berth-b"}),
+        ("volume", "granite berth-c", {"berth-c"}),
+        ("array", "granite", {"berth-a", "berth-b", "berth-c", "berth-d", "berth-f"}),
+    ],
+)
+def test_what_goes_whole_stops_every_machine_on_it(
+    estate: StandIns, api: APIClient, kind: str, name: str, stores: set[str]
+) -> None:
+    answer = loss(api, kind, name)
+    assert {row["datastore"] for row in answer["volumes"] if row["stops"]} == stores
+    on_it = set(Machine.objects.filter(disks__datastore__name__in=stores).values_list("name", flat=True))
+    assert {n for n, effect in effects(answer).items() if effect == "stops"} == on_it
+    assert answer["machines_stop"] == len(on_it)
+
+
+def test_losing_a_host_stops_its_machines(estate: StandIns, api: APIClient) -> None:
+    answer = loss(api, "host", "quay-01")
+    assert set(effects(answer)) == set(Machine.objects.filter(device__name="quay-01").values_list("name", flat=True))
+    assert set(effects(answer).values()) == {"stops"}
+
+
+def test_each_machine_is_named_with_host_system_and_address(estate: StandIns, api: APIClient) -> None:
+    row = next(row for row in loss(api, "pool", "granite granite-fast")["machines"] if row["name"] == "berth-plan-db")
+    assert (row["os"], row["address"], row["disks"]) == ("Linux 6.1", "10.40.20.11", 3)
+    assert row["datastores"] == ["berth-a"]
+
+
+def test_the_csv_has_every_machine(estate: StandIns, api: APIClient) -> None:
+    answer = api.get("/api/attach/loss/csv/", {"kind": "array", "name": "granite"})
+    assert answer["Content-Type"].startswith("text/csv")
+    rows = list(csv.DictReader(io.StringIO(answer.content.decode())))
+    assert len(rows) == 24
+    assert {row["effect"] for row in rows} == {"stops"}
+
+
+@pytest.mark.parametrize(("kind", "name"), [("", ""), ("teapot", "granite"), ("array", "basalt"), ("pool", "berth-a")])
+def test_a_component_that_is_not_there_is_said(estate: StandIns, api: APIClient, kind: str, name: str) -> None:
+    answer = api.get("/api/attach/loss/", {"kind": kind, "name": name})
+    assert (answer.status_code, answer.json()["code"]) == (404, "component_unknown")
+
+
+def test_components_are_found_by_kind_and_name(estate: StandIns, api: APIClient) -> None:
+    def names(text: str) -> set[tuple[str, str]]:
+        return {(row["kind"], row["name"]) for row in api.get("/api/attach/components/", {"q": text}).json()}
+
+    assert names("switch-") == {("switch", "switch-1"), ("switch", "switch-2")}
+    assert ("uplink", "quay-01 uplink-1") in names("quay-01")
+    assert ("controller", "granite B") in names("controller")
+    assert names("teapot") == set()
+    assert len(names("")) <= 60
+
+
+def test_every_component_offered_has_an_answer(estate: StandIns, api: APIClient) -> None:
+    for row in api.get("/api/attach/components/").json():
+        answer = loss(api, row["kind"], row["name"])
+        assert answer["machines_stop"] + answer["machines_thinner"] <= 24
+
+
+def test_the_storage_team_and_the_auditor_may_ask(estate: StandIns) -> None:
+    for name in ("tobias.wren", "auditor"):
+        assert loss(signed_in(name), "switch", "switch-1")["machines_stop"] > 0

@@ -1,0 +1,279 @@
+"""Masking put right, and volumes taken away, on real stand-ins: run, verified, undone, refused."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from rest_framework.test import APIClient
+
+from conftest import StandIns
+from movelot.accounts.models import User
+from movelot.devices.reading import reread
+from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Volume
+from movelot.lots import actions
+from movelot.lots.models import Lot, Step
+from movelot.lots.runner import Driver
+from movelot.problems import Problem
+from server.tests.conftest import drafted, run_to_end
+from server.tests.test_lots import outside
+
+RETIRED = "iqn.2026-01.example.kestrelbay:quay-09"
+
+
+def volume(name: str) -> int:
+    return Volume.objects.get(name=name).pk
+
+
+def checks_of(lot: Lot, level: str) -> str:
+    return " ".join(check["text"] for check in lot.checks if check["level"] == level)
+
+
+def run_with_fault(lot: Lot, standins: StandIns, device: str, kind: str, n: int = 1) -> Lot:
+    """Start, switch a fault on, and drive the lot as far as it goes."""
+    actions.run(lot)
+    standins.fault(device, kind, n=n)
+    Driver(Lot.objects.get(pk=lot.pk)).run()
+    standins.fault(device)
+    lot.refresh_from_db()
+    return lot
+
+
+def test_a_volume_seen_by_some_is_shown_to_all_and_mounted(estate: StandIns, ines: User) -> None:
+    lot = drafted("spread", ines, volume=volume("berth-f"))
+    assert [step.kind for step in lot.steps.all()] == ["let_in", "scan", "mount", "set_path_policy"]
+    assert run_to_end(lot).state == Lot.State.DONE
+    store = Datastore.objects.get(name="berth-f")
+    assert sorted(store.mounts.values_list("host__name", flat=True)) == ["quay-01", "quay-02", "quay-03"]
+    luns = HostDevice.objects.filter(serial=store.serial).values_list("lun", flat=True)
+    assert set(luns) == {16}
+    assert lot.outcome["rows"][0]["measured"] == 3
+
+
+def test_showing_it_to_all_can_be_taken_back(estate: StandIns, ines: User) -> None:
+    before = outside(estate)
+    lot = run_to_end(drafted("spread", ines, volume=volume("berth-f")))
+    assert outside(estate) != before
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_a_volume_that_all_see_leaves_nothing_to_do(estate: StandIns, ines: User) -> None:
+    lot = drafted("spread", ines, volume=volume("berth-a"))
+    assert "Every host sees berth-a already." in checks_of(lot, "stop")
+    with pytest.raises(Problem):
+        actions.run(lot)
+
+
+def test_a_lun_number_in_use_on_the_host_stops_the_lot(estate: StandIns, ines: User) -> None:
+    from movelot.inventory.models import Offer
+
+    Offer.objects.filter(volume__name="berth-a").update(lun=16)
+    lot = drafted("spread", ines, volume=volume("berth-f"))
+    assert "LUN number 16 is another volume's on quay-02." in checks_of(lot, "stop")
+
+
+@pytest.mark.parametrize(("device", "n"), [("granite", 1), ("quay-02", 1), ("quay-02", 2)])
+def test_a_failure_in_the_middle_is_run_on_or_undone(estate: StandIns, ines: User, device: str, n: int) -> None:
+    before = outside(estate)
+    lot = run_with_fault(drafted("spread", ines, volume=volume("berth-f")), estate, device, "fail_nth", n)
+    assert lot.state == Lot.State.FAILED
+    assert lot.steps.get(state=Step.State.FAILED).problem["device"] == device
+    done = lot.steps.filter(state=Step.State.DONE).exists()
+    if done:
+        assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_an_initiator_of_nobody_is_forgotten_and_can_come_back(estate: StandIns, ines: User) -> None:
+    before = outside(estate)
+    lot = run_to_end(drafted("initiator", ines, initiator=RETIRED))
+    assert lot.state == Lot.State.DONE
+    assert RETIRED not in estate.world()["initiators"]
+    assert not Initiator.objects.filter(iqn=RETIRED).exists()
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_the_initiator_of_a_linked_host_is_not_forgotten(estate: StandIns, ines: User) -> None:
+    lot = drafted("initiator", ines, initiator="iqn.2026-01.example.kestrelbay:quay-01")
+    assert "It is the initiator of quay-01, which is linked." in checks_of(lot, "stop")
+
+
+def test_masking_changed_by_somebody_else_meanwhile_stops_the_run(estate: StandIns, ines: User) -> None:
+    lot = drafted("initiator", ines, initiator=RETIRED)
+    other = drafted("spread", ines, volume=volume("berth-f"))
+    run_to_end(other)
+    assert run_to_end(lot).state == Lot.State.DONE
+    sees = next(c for c in estate.world()["connections"] if c["volume"] == "6")["initiators"]
+    assert len(sees) == 3
+
+
+def test_an_idle_volume_is_deleted_once_its_name_is_typed(estate: StandIns, ines: User) -> None:
+    lot = drafted("detach", ines, volume=volume("slate-09"))
+    assert "Type the volume's name, slate-09" in checks_of(lot, "stop")
+    with pytest.raises(Problem):
+        actions.run(lot)
+    actions.set_form(lot, {**lot.form, "confirm": "slate-09"})
+    assert run_to_end(lot).state == Lot.State.DONE
+    assert "slate-09" not in {v["name"] for v in estate.world()["volumes"]}
+    rows = {row["figure"]: row["measured"] for row in lot.outcome["rows"]}
+    assert rows["capacity in bytes"] == 1024**4
+    with pytest.raises(Problem) as final:
+        actions.undo(lot, ines)
+    assert final.value.code == "irreversible"
+
+
+@pytest.mark.parametrize("typed", ["", "slate", "SLATE-09", "berth-a"])
+def test_another_name_does_not_allow_deleting(estate: StandIns, ines: User, typed: str) -> None:
+    lot = drafted("detach", ines, volume=volume("slate-09"), confirm=typed)
+    assert "Type the volume's name" in checks_of(lot, "stop")
+
+
+def test_a_datastore_in_use_is_refused_with_its_users(estate: StandIns, ines: User) -> None:
+    lot = drafted("detach", ines, volume=volume("berth-d"), confirm="berth-d")
+    text = checks_of(lot, "stop")
+    assert "berth-d is used by archive-01 disk 1 on quay-0" in text
+    with pytest.raises(Problem) as refused:
+        actions.run(lot)
+    assert refused.value.code == "check_stops"
+    assert "archive-01 disk 1" in refused.value.detail
+
+
+def test_images_and_templates_count_as_use(estate: StandIns, ines: User) -> None:
+    lot = drafted("detach", ines, volume=volume("berth-f"), keep=True)
+    assert "image installer images, template linux template" in checks_of(lot, "stop")
+
+
+def attached(estate: StandIns, ines: User, name: str = "berth-g") -> int:
+    """A new, empty datastore on all hosts; returns its volume."""
+    run_to_end(drafted("attach", ines, cluster="quayside", name=name, size="1 TiB"))
+    return volume(name)
+
+
+def test_an_empty_datastore_is_detached_everywhere_and_comes_back_by_undo(estate: StandIns, ines: User) -> None:
+    key = attached(estate, ines)
+    before = outside(estate)
+    lot = run_to_end(drafted("detach", ines, volume=key, keep=True))
+    assert lot.state == Lot.State.DONE
+    world = estate.world()
+    kept = next(v for v in world["volumes"] if v["name"] == "berth-g")
+    assert not any(kept["serial"] in host["known"] for host in world["hosts"])
+    assert not Datastore.objects.filter(name="berth-g").exists()
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_deleting_gives_the_space_and_the_lun_number_back(estate: StandIns, ines: User) -> None:
+    before = outside(estate)
+    key = attached(estate, ines)
+    lot = run_to_end(drafted("detach", ines, volume=key, confirm="berth-g"))
+    assert lot.state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_a_user_that_comes_after_the_check_stops_the_run(estate: StandIns, ines: User) -> None:
+    key = attached(estate, ines)
+    lot = drafted("detach", ines, volume=key, confirm="berth-g")
+    estate.control("hold", datastore="berth-g", kind="heartbeat", name="quayside heartbeat")
+    with pytest.raises(Problem) as stopped:
+        actions.run(lot)
+    assert stopped.value.code in ("stale", "check_stops")
+    assert "quayside heartbeat" in stopped.value.detail
+    assert "berth-g" in {v["name"] for v in estate.world()["volumes"]}
+
+
+def test_a_user_that_comes_after_the_start_is_kept_by_the_host_itself(estate: StandIns, ines: User) -> None:
+    key = attached(estate, ines)
+    lot = drafted("detach", ines, volume=key, confirm="berth-g")
+    actions.run(lot)
+    estate.control("hold", datastore="berth-g", kind="swap", name="payroll swap")
+    Driver(Lot.objects.get(pk=lot.pk)).run()
+    lot.refresh_from_db()
+    assert lot.state == Lot.State.FAILED
+    assert "payroll swap" in lot.steps.filter(state=Step.State.FAILED).first().problem["message"]  # type: ignore[union-attr]
+    assert "berth-g" in {v["name"] for v in estate.world()["volumes"]}
+
+
+@pytest.mark.parametrize(
+    ("device", "kind", "n"), [("granite", "drop", 1), ("quay-01", "drop", 2), ("granite", "drop", 2)]
+)
+def test_an_answer_lost_while_taking_away_does_no_harm(
+    estate: StandIns, ines: User, device: str, kind: str, n: int
+) -> None:
+    before = outside(estate)
+    key = attached(estate, ines)
+    lot = run_with_fault(drafted("detach", ines, volume=key, confirm="berth-g"), estate, device, kind, n)
+    assert lot.state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_a_detach_that_failed_half_way_is_undone_whole(estate: StandIns, ines: User) -> None:
+    key = attached(estate, ines)
+    before = outside(estate)
+    lot = run_with_fault(drafted("detach", ines, volume=key, keep=True), estate, "quay-03", "fail_nth", 2)
+    assert lot.state == Lot.State.FAILED
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+def test_findings_go_once_their_lots_have_run(estate: StandIns, ines: User, api: APIClient) -> None:
+    def kinds() -> set[str]:
+        return {finding["kind"] for finding in api.get("/api/rounds/").json()["findings"]}
+
+    assert {"seen_by_some", "idle_volume", "leftover_initiator", "clock_off"} <= kinds()
+    for finding in api.get("/api/rounds/").json()["findings"]:
+        if finding["kind"] in ("seen_by_some", "idle_volume", "leftover_initiator"):
+            form = {**finding["draft"]["form"], "confirm": finding["subject"]}
+            run_to_end(drafted(finding["draft"]["kind"], ines, **form))
+    assert not {"seen_by_some", "idle_volume", "leftover_initiator"} & kinds()
+    estate.control("clock", device="granite", seconds=2)
+    reread([Device.objects.get(name="granite")])
+    assert "clock_off" not in kinds()
+
+
+def test_the_reason_a_host_does_not_see_a_volume_is_said(estate: StandIns, api: APIClient) -> None:
+    findings = api.get("/api/rounds/").json()["findings"]
+    uneven = next(f for f in findings if f["kind"] == "seen_by_some")
+    assert (uneven["figures"]["seen"], uneven["figures"]["hosts"]) == (2, 3)
+    assert uneven["reasons"] == ["the array does not let this host's initiator in"]
+    clock = next(f for f in findings if f["kind"] == "clock_off")
+    assert clock["figures"]["offset_seconds"] == pytest.approx(540, abs=3)
+
+
+@pytest.mark.parametrize(
+    ("wire", "reason"),
+    [
+        ({"mtu": 1500}, "storage-a and the portal use frames of different size"),
+        ({"vlan": 400}, "storage-a is on another VLAN than the portal"),
+        ({"address": "10.40.3.9/24"}, "storage-a is in another subnet than on the other hosts"),
+    ],
+)
+def test_a_wrong_wire_is_named(estate: StandIns, api: APIClient, wire: dict[str, Any], reason: str) -> None:
+    estate.control("wire", host="quay-01", interface="storage-a", **wire)
+    reread([Device.objects.get(name="quay-01")])
+    found = next(f for f in api.get("/api/rounds/").json()["findings"] if f["subject"] == "quay-01")
+    assert (found["kind"], found["reasons"]) == ("missing_paths", [reason])
+    assert (found["figures"]["seen"], found["figures"]["expected"]) == (4, 8)
+
+
+def test_the_detach_form_is_kept_and_answers_with_the_plan(estate: StandIns, api: APIClient) -> None:
+    body = {"kind": "detach", "form": {"volume": volume("slate-09")}}
+    lot = api.post("/api/lots/", body, format="json").json()["summary"]["id"]
+    path = f"/api/attach/detach/{lot}/"
+    first = api.get(path).json()
+    assert (first["plan"]["volume"], first["plan"]["confirmed"], first["lot"]["can_run"]) == ("slate-09", False, False)
+    second = api.put(path, {"confirm": "slate-09"}, format="json").json()
+    assert (second["plan"]["confirmed"], second["lot"]["can_run"]) == (True, True)
+    kept = api.put(path, {"keep": True}, format="json").json()
+    assert kept["lot"]["summary"]["title"] == "Detach slate-09"
+
+
+def test_a_volume_that_is_gone_is_said(estate: StandIns, ines: User) -> None:
+    lot = drafted("detach", ines, volume=999999)
+    assert "no longer on any array" in checks_of(lot, "stop")
+
+
+@pytest.mark.parametrize("value", ["text", "", None, -3, [1], {"a": 1}])
+def test_a_volume_named_by_nonsense_is_said(estate: StandIns, ines: User, value: Any) -> None:
+    assert checks_of(drafted("detach", ines, volume=value), "stop")
