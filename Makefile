@@ -24,6 +24,7 @@ bench: setup
 screenshots: setup
 	@$(PY) scripts/services.py start
 	@MOVELOT_SCREENSHOTS=docs/screenshots .venv/bin/pytest -q e2e/screenshots.py
-schema: setup
+# Without setup: that would build a front end which waits for this very schema.
+schema:
 	@$(PY) server/manage.py spectacular --file server/openapi.yaml --validate
 	@cd web && npm run -s schema

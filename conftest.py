@@ -24,6 +24,13 @@ TEST_CONTROL_PORT = 19440
 READY_SECONDS = 30
 
 
+def pytest_configure() -> None:
+    """Passwords of tests are hashed quickly: what is slow on purpose would be most of the time of many tests."""
+    from django.conf import settings
+
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
 @pytest.fixture(scope="session", autouse=True)
 def services() -> None:
     """MariaDB and Redis of our own are up."""

@@ -24,7 +24,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
     tray = ines.get_by_role("complementary", name="Tray")
-    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(3)
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(7)
     shoot(ines, "rounds")
     ines.goto("/attach")
     ines.get_by_role("button", name="Block volume").click()

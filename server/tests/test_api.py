@@ -200,7 +200,15 @@ def test_a_move_that_breaks_a_must_is_stopped(estate: StandIns, api: APIClient) 
 def test_rounds_find_each_planted_trouble(estate: StandIns, api: APIClient) -> None:
     rounds = api.get("/api/rounds/").json()
     found = {(f["kind"], f["subject"]): f for f in rounds["findings"]}
-    assert found.keys() == {("over_fill", "berth-a"), ("missing_paths", "quay-03"), ("slow_pool", "granite-fast")}
+    assert found.keys() == {
+        ("over_fill", "berth-a"),
+        ("missing_paths", "quay-03"),
+        ("slow_pool", "granite-fast"),
+        ("seen_by_some", "berth-f"),
+        ("leftover_initiator", "iqn.2026-01.example.kestrelbay:quay-09"),
+        ("idle_volume", "slate-09"),
+        ("clock_off", "granite"),
+    }
     full = found["over_fill", "berth-a"]["figures"]
     assert full["fill"] == pytest.approx(0.949, abs=0.01)
     assert full["growth_bytes_per_day"] == pytest.approx(12 * 2**30, rel=0.05)

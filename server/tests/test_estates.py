@@ -19,7 +19,7 @@ def quayside() -> BalanceGroup:
 
 def test_the_estate_is_the_demo_as_read(estate: StandIns) -> None:
     found = estate_of(quayside())
-    assert found.estate.datastores == ("berth-a", "berth-b", "berth-c", "berth-d")
+    assert found.estate.datastores == ("berth-a", "berth-b", "berth-c", "berth-d", "berth-f")
     assert found.estate.pools == ("granite-fast", "granite-mixed")
     assert len(found.estate.disks) == 40
     assert found.estate.features.shape == (4, 40, SLOTS)

@@ -6,6 +6,8 @@ import { useMemo, useState } from "react";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { ProblemError } from "./api/problem";
 import { AttachPage } from "./attach/AttachPage";
+import { DetachPage } from "./attach/DetachPage";
+import { LossPage } from "./attach/LossPage";
 import { BalancePage } from "./balance/BalancePage";
 import { DevicesPage } from "./devices/DevicesPage";
 import { LotPage } from "./lots/LotPage";
@@ -49,6 +51,8 @@ export function App() {
                   <Route element={<Shell mode={mode} setMode={setMode} />}>
                     <Route index element={<RoundsPage />} />
                     <Route path="attach" element={<AttachPage />} />
+                    <Route path="attach/detach" element={<DetachPage />} />
+                    <Route path="attach/loss" element={<LossPage />} />
                     <Route path="balance" element={<BalancePage />} />
                     <Route path="balance/:group" element={<BalancePage />} />
                     <Route path="lots" element={<LotsPage />} />

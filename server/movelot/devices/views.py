@@ -19,11 +19,24 @@ from movelot.devices.reading import reread
 from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.models import Device
 from movelot.problems import Problem
+from movelot_core.rounds import clock_is_off
+
+
+@dataclass
+class CapabilityAnswer:
+    """Something a device can do, or not, and the detail it gave."""
+
+    name: str
+    has: bool
+    detail: str
 
 
 @dataclass
 class DeviceAnswer:
-    """A linked device; ``detail`` says what is wrong when its state is not linked."""
+    """A linked device; ``detail`` says what is wrong when its state is not linked.
+
+    ``clock_offset_seconds`` is how far its clock is ahead of ours; ``clock_off`` whether that is more than a minute.
+    """
 
     id: int
     name: str
@@ -35,6 +48,9 @@ class DeviceAnswer:
     detail: str
     cluster: str
     read_at: datetime | None
+    clock_offset_seconds: float | None
+    clock_off: bool
+    capabilities: list[CapabilityAnswer]
 
 
 @dataclass
@@ -83,6 +99,9 @@ def answer_of(device: Device) -> DeviceAnswer:
         device.detail,
         device.cluster.name if device.cluster else "",
         device.read_at,
+        device.clock_offset_seconds,
+        clock_is_off(device.clock_offset_seconds),
+        [CapabilityAnswer(*capability) for capability in device.capabilities],
     )
 
 

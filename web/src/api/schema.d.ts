@@ -549,6 +549,11 @@ export interface components {
             controller: string;
             address: string;
         };
+        CapabilityAnswer: {
+            name: string;
+            has: boolean;
+            detail: string;
+        };
         CheckAnswer: {
             name: string;
             level: string;
@@ -598,6 +603,10 @@ export interface components {
             cluster: string;
             /** Format: date-time */
             read_at: string | null;
+            /** Format: double */
+            clock_offset_seconds: number | null;
+            clock_off: boolean;
+            capabilities: components["schemas"]["CapabilityAnswer"][];
         };
         /** @description A disk in a list. */
         Disk: {

@@ -41,7 +41,7 @@ function AttachStart() {
           Link an array and its hosts first, under <Link to="/devices">Devices</Link>.
         </Typography>
       ) : (
-        <Box sx={{ display: "grid", gridTemplateColumns: "minmax(240px, 320px)", gap: 1.5 }}>
+        <Box sx={{ display: "grid", gridTemplateColumns: "minmax(240px, 420px)", gap: 1.5 }}>
           <Button
             variant="outlined"
             disabled={!session?.may_change || draft.isPending}
@@ -59,6 +59,13 @@ function AttachStart() {
           {session && !session.may_change && (
             <Typography color="textSecondary">Your role reads only; it may not draft lots.</Typography>
           )}
+          <Typography variant="h2" component="h2" sx={{ mt: 1.5 }}>
+            Before others work on it
+          </Typography>
+          <Typography>
+            <Link to="/attach/loss">What if a component is taken away</Link>: which machines stop, which lose
+            redundancy, and whose they are.
+          </Typography>
         </Box>
       )}
     </>

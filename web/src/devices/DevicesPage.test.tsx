@@ -18,6 +18,12 @@ const device = (part: Partial<Schemas["DeviceAnswer"]> = {}): Schemas["DeviceAns
   detail: "",
   cluster: "",
   read_at: new Date().toISOString(),
+  clock_offset_seconds: 0.4,
+  clock_off: false,
+  capabilities: [
+    { name: "protocols", has: true, detail: "iSCSI" },
+    { name: "deduplication", has: false, detail: "on no pool" },
+  ],
   ...part,
 });
 const certificate = {
@@ -50,6 +56,17 @@ describe("device links", () => {
     expect(rows[1]).toHaveTextContent("granite");
     expect(rows[1]).toHaveTextContent(OLD);
     expect(rows[2]).toHaveTextContent("quay-01 is silent.");
+  });
+
+  it("say by how much a clock is off, and what the device can do", async () => {
+    const off = device({ clock_off: true, clock_offset_seconds: -540 });
+    serve({ "GET /api/session/": person, "GET /api/devices/": [off] });
+    renderPage(<DevicesPage />);
+    expect(await screen.findByText(/clock 9 min behind; set its time source/)).toBeVisible();
+    fireEvent.click(screen.getByText("can do 1 of 2"));
+    const able = screen.getByRole("list", { name: "What granite can do", hidden: true });
+    expect(able).toHaveTextContent("protocols: iSCSI");
+    expect(able).toHaveTextContent("deduplication: on no pool");
   });
 
   it("are made in two acts: the fingerprint is compared before the account is sent", async () => {

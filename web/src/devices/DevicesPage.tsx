@@ -9,7 +9,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { formatMoment } from "../parts/format";
+import { formatMoment, formatSeconds } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useNow } from "../parts/useNow";
@@ -57,6 +57,35 @@ export function DevicesPage() {
   );
 }
 
+/** How far a clock is off, and which way. */
+function clockText(offset: number): string {
+  return `clock ${formatSeconds(Math.abs(offset))} ${offset > 0 ? "ahead" : "behind"}; set its time source`;
+}
+
+function Capabilities({ device }: { device: Device }) {
+  if (device.capabilities.length === 0) return null;
+  const able = device.capabilities.filter((capability) => capability.has).length;
+  return (
+    <details style={{ marginTop: 4 }}>
+      <summary style={{ cursor: "pointer", color: "var(--mute)" }}>
+        can do {able} of {device.capabilities.length}
+      </summary>
+      <ul
+        aria-label={`What ${device.name} can do`}
+        style={{ margin: "4px 0", padding: 0, listStyle: "none" }}
+      >
+        {device.capabilities.map((capability) => (
+          <li key={capability.name}>
+            <Mark kind={capability.has ? "clear" : "unjudged"} label={capability.has ? "can" : "cannot"} />{" "}
+            {capability.name}
+            {capability.detail && `: ${capability.detail}`}
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
+
 function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }) {
   const now = useNow(1000);
   const queries = useQueryClient();
@@ -84,6 +113,12 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
           <Mark kind={well ? "clear" : "over"} label={well ? "answers" : "trouble"} />{" "}
           {well ? "answers" : device.detail}
         </Box>
+        {device.clock_off && (
+          <Box sx={{ display: "flex", gap: 0.75, mt: 0.5 }}>
+            <Mark kind="part" label="clock is off" /> {clockText(device.clock_offset_seconds ?? 0)}
+          </Box>
+        )}
+        <Capabilities device={device} />
         {device.state === "certificate" && mayChange && !shown.data && (
           <Button
             onClick={() => {

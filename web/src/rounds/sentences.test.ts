@@ -65,3 +65,42 @@ describe("findings as sentences", () => {
     expect(pathTo(planned)).toBe("/trace/datastore/7");
   });
 });
+
+describe("findings on masking, volumes and clocks as sentences", () => {
+  it.each([
+    [
+      "seen_by_some",
+      { seen: 2, hosts: 3 },
+      ["the array does not let this host's initiator in"],
+      "2 of 3 hosts see it; the array does not let this host's initiator in",
+    ],
+    ["idle_volume", { size_bytes: 1024 ** 4, offered: 0 }, [], "1.00 TiB volume, offered to nobody"],
+    [
+      "idle_volume",
+      { size_bytes: 1024 ** 4, offered: 3 },
+      [],
+      "1.00 TiB volume, offered to 3 initiators, mounted nowhere",
+    ],
+    [
+      "leftover_initiator",
+      { array: "granite", volumes: 1 },
+      ["berth-c"],
+      "granite knows it, still let in to berth-c",
+    ],
+    ["leftover_initiator", { array: "granite", volumes: 0 }, [], "granite knows it, let in to nothing"],
+    [
+      "clock_off",
+      { offset_seconds: 540 },
+      [],
+      "9 min ahead; logs and tickets of both sides would disagree. Set its time source.",
+    ],
+    [
+      "clock_off",
+      { offset_seconds: -90 },
+      [],
+      "2 min behind; logs and tickets of both sides would disagree. Set its time source.",
+    ],
+  ])("%s", (kind, figures, reasons, text) => {
+    expect(sentenceOf(finding({ kind, figures, reasons }), size).text).toBe(text);
+  });
+});

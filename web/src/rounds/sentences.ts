@@ -1,4 +1,4 @@
-import { formatHour, formatMs, formatShare } from "../parts/format";
+import { formatHour, formatMs, formatSeconds, formatShare } from "../parts/format";
 import type { Finding } from "./useRounds";
 
 interface Sentence {
@@ -38,6 +38,37 @@ function missingPaths(finding: Finding): Sentence {
   };
 }
 
+function seenBySome(finding: Finding): Sentence {
+  return {
+    title: "Seen by some hosts only",
+    text: `${String(number(finding, "seen"))} of ${String(number(finding, "hosts"))} hosts see it; ${finding.reasons.join("; ")}`,
+  };
+}
+
+function idleVolume(finding: Finding, size: Size): Sentence {
+  const offered = number(finding, "offered");
+  const how = offered ? `offered to ${String(offered)} initiators, mounted nowhere` : "offered to nobody";
+  return { title: "No host uses it", text: `${size(number(finding, "size_bytes"))} volume, ${how}` };
+}
+
+function leftoverInitiator(finding: Finding): Sentence {
+  const volumes = number(finding, "volumes");
+  const into = volumes ? `still let in to ${finding.reasons.join(", ")}` : "let in to nothing";
+  return {
+    title: "Initiator of no linked host",
+    text: `${String(figure(finding, "array"))} knows it, ${into}`,
+  };
+}
+
+function clockOff(finding: Finding): Sentence {
+  const offset = number(finding, "offset_seconds");
+  const way = offset > 0 ? "ahead" : "behind";
+  return {
+    title: "Clock is off",
+    text: `${formatSeconds(Math.abs(offset))} ${way}; logs and tickets of both sides would disagree. Set its time source.`,
+  };
+}
+
 /** A finding as a title and one line with its figures. */
 export function sentenceOf(finding: Finding, size: Size): Sentence {
   switch (finding.kind) {
@@ -47,6 +78,14 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
       return slowPool(finding);
     case "missing_paths":
       return missingPaths(finding);
+    case "seen_by_some":
+      return seenBySome(finding);
+    case "idle_volume":
+      return idleVolume(finding, size);
+    case "leftover_initiator":
+      return leftoverInitiator(finding);
+    case "clock_off":
+      return clockOff(finding);
     case "device_trouble":
       return { title: "Device cannot be read", text: finding.reasons.join(" ") };
     default:

@@ -10,6 +10,7 @@ import "./find.css";
 const PAGES = [
   ["Rounds", "/"],
   ["Attach", "/attach"],
+  ["What if it is taken away", "/attach/loss"],
   ["Balance", "/balance"],
   ["Lots", "/lots"],
   ["Devices", "/devices"],

@@ -51,7 +51,7 @@ export function serve(answers: Answers): Asked[] {
 /** Where the router stands, for tests to read. */
 function Whereabouts() {
   const { pathname, search } = useLocation();
-  return <output aria-label="address">{pathname + search}</output>;
+  return <code aria-label="address">{pathname + search}</code>;
 }
 
 /** Renders a page inside what the application gives it. */

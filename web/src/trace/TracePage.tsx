@@ -1,12 +1,15 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { useDraft } from "../lots/useDraft";
 import { formatMs, formatShare } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
+import { useSession } from "../shell/useSession";
 
 type Trace = Schemas["Trace"];
 type Figure = Schemas["Figure"];
@@ -38,6 +41,8 @@ export function TracePage() {
       <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline", mb: 1.5 }}>
         <Typography variant="h1">{trace.data.name}</Typography>
         <Typography color="textSecondary">{trace.data.kind}</Typography>
+        <Box sx={{ flex: 1 }} />
+        <Acts trace={trace.data} />
       </Box>
       <Figures trace={trace.data} />
       <Typography variant="h2" component="h2" sx={{ mb: 1 }}>
@@ -55,6 +60,51 @@ export function TracePage() {
       </Box>
     </>
   );
+}
+
+const first = (trace: Trace, kind: string) => trace.layers.find((layer) => layer.kind === kind)?.links[0];
+
+/** What can be done from here: ask what its loss would do, or take it away. */
+function Acts({ trace }: { trace: Trace }) {
+  const { data: session } = useSession();
+  const draft = useDraft();
+  const component = componentOf(trace);
+  const volume = trace.kind === "datastore" || trace.kind === "volume" ? first(trace, "volume") : undefined;
+  return (
+    <>
+      <ProblemAlert error={draft.error} />
+      {component && (
+        <Button
+          component={Link}
+          variant="outlined"
+          to={`/attach/loss?${new URLSearchParams(component).toString()}`}
+        >
+          What if it is taken away
+        </Button>
+      )}
+      {volume && session?.may_change && (
+        <Button
+          variant="outlined"
+          disabled={draft.isPending}
+          onClick={() => {
+            draft.mutate({ kind: "detach", form: { volume: volume.id, keep: true } });
+          }}
+        >
+          Take away
+        </Button>
+      )}
+    </>
+  );
+}
+
+/** The thing as a component that can be lost: pools and volumes carry their array's name before their own. */
+function componentOf(trace: Trace): { kind: string; name: string } | null {
+  if (trace.kind === "array" || trace.kind === "host") return { kind: trace.kind, name: trace.name };
+  const array = first(trace, "array")?.name;
+  if (!array) return null;
+  if (trace.kind === "pool") return { kind: "pool", name: `${array} ${trace.name}` };
+  const volume = trace.kind === "datastore" || trace.kind === "volume" ? first(trace, "volume") : undefined;
+  return volume ? { kind: "volume", name: `${array} ${volume.name}` } : null;
 }
 
 function Figures({ trace }: { trace: Trace }) {
