@@ -190,3 +190,9 @@ def test_what_was_over_already_may_stay_so_but_takes_nothing_more() -> None:
 def test_arrays_that_do_not_fit_one_another_are_refused_by_name() -> None:
     with pytest.raises(EstateError, match="reach"):
         small([10], [0], [100], reach=np.ones((2, 2), dtype=bool))
+
+
+def test_among_plans_of_the_same_bytes_the_one_with_fewer_moves_wins() -> None:
+    # 100 of 100 GiB, 80 allowed: 20 at once, or 8 and 12, which are the same bytes in two moves.
+    plan = clear(small([60, 8, 12, 20], [0, 0, 0, 0], [100, 200]))
+    assert [move.disk for move in plan.moves] == [3]

@@ -236,7 +236,7 @@ def test_the_reason_a_host_does_not_see_a_volume_is_said(estate: StandIns, api: 
     findings = api.get("/api/rounds/").json()["findings"]
     uneven = next(f for f in findings if f["kind"] == "seen_by_some")
     assert (uneven["figures"]["seen"], uneven["figures"]["hosts"]) == (2, 3)
-    assert uneven["reasons"] == ["the array does not let this host's initiator in"]
+    assert uneven["reasons"] == ["quay-02: the array does not let this host's initiator in"]
     clock = next(f for f in findings if f["kind"] == "clock_off")
     assert clock["figures"]["offset_seconds"] == pytest.approx(540, abs=3)
 

@@ -17,6 +17,8 @@ from movelot_core.latency import Floats
 VARIABLES_MAX = 2500
 SPREAD_WEIGHT = 1e-4
 HOST_COPY_WEIGHT = 1e-3
+# A move weighs as much as this share of all bytes: among plans of the same bytes the one with fewer moves wins.
+MOVE_WEIGHT = 1e-6
 LOAD_MARGIN = 1e-4
 
 
@@ -110,7 +112,7 @@ def _model(estate: Estate) -> _Model:
         np.concatenate([np.ones(disks), space_room, load_room.ravel()]),
         size_share * moved,
         size_share * moved * (over_hosts * HOST_COPY_WEIGHT + fill * SPREAD_WEIGHT)
-        + moved * (np.arange(count) / max(count, 1)) * 1e-9,
+        + moved * (MOVE_WEIGHT + np.arange(count) / max(count, 1) * 1e-9),
         slacks,
     )
 

@@ -88,7 +88,7 @@ class LotSummary:
 
 @dataclass
 class LotDetail:
-    """A lot whole."""
+    """A lot whole. ``reversible`` says whether all of its steps can be taken back."""
 
     summary: LotSummary
     steps: list[StepAnswer]
@@ -99,6 +99,7 @@ class LotDetail:
     outcome: list[MeasuredRow]
     can_run: bool
     can_undo: bool
+    reversible: bool
 
 
 class LotSummarySerializer(DataclassSerializer[LotSummary]):
@@ -157,6 +158,7 @@ def detail_of(lot: Lot) -> LotDetail:
         seconds_left=_seconds_left(steps) if lot.active else None,
         outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
         can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
+        reversible=all(KINDS[step.kind].reversible for step in steps),
         can_undo=not lot.active and done > 0 and undone is None and all(KINDS[s.kind].reversible for s in done_steps),
     )
 

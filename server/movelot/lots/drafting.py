@@ -145,7 +145,7 @@ def _common_checks(lot: Lot, draft: Draft) -> list[Check]:
     if devices and not away:
         oldest = min((device.read_at for device in devices if device.read_at), default=None)
         age = f", oldest reading {(now() - oldest).total_seconds():.0f} s ago" if oldest else ""
-        checks.append(Check("devices answer", PASS, f"{len(devices)} devices answer{age}"))
+        checks.append(Check("devices answer", PASS, f"{_counted(len(devices), 'device')} answer{age}"))
     busy = (
         Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING], steps__device__in=devices)
         .exclude(pk=lot.pk)
@@ -159,6 +159,10 @@ def _common_checks(lot: Lot, draft: Draft) -> list[Check]:
     if not draft.steps:
         checks.append(Check("has steps", STOP, "There is nothing to do yet."))
     return checks
+
+
+def _counted(count: int, noun: str) -> str:
+    return f"{count} {noun}{'' if count == 1 else 's'}"
 
 
 def changes_since(lot: Lot, before: dict[str, str]) -> list[str]:

@@ -93,6 +93,8 @@ def _row(finding: Finding) -> dict[str, Any]:
     if finding.kind in ("missing_paths", "seen_by_some"):
         pairs = [reason.rsplit(":", 1) for reason in finding.reasons]
         reasons = [cause_text(Cause(cause), port) for cause, port in pairs]
+        if finding.kind == "seen_by_some":
+            reasons = [f"{host}: {cause_text(Cause(cause), 'its interface')}" for cause, host in pairs]
         bindable = any(cause in (Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK) for cause, _ in pairs)
         if finding.kind == "missing_paths" and bindable:
             draft = FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")

@@ -747,6 +747,7 @@ export interface components {
             outcome: components["schemas"]["MeasuredRow"][];
             can_run: boolean;
             can_undo: boolean;
+            reversible: boolean;
         };
         LotSummary: {
             id: number;

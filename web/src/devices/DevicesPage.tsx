@@ -100,7 +100,7 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
   const well = device.state === "linked";
   return (
     <TableRow>
-      <TableCell>
+      <TableCell sx={{ whiteSpace: "nowrap" }}>
         <strong>{device.name}</strong>
       </TableCell>
       <TableCell>
@@ -145,7 +145,9 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
         )}
         <ProblemAlert error={shown.error ?? pin.error} />
       </TableCell>
-      <TableCell>{device.read_at ? formatMoment(device.read_at, now) : "never"}</TableCell>
+      <TableCell sx={{ whiteSpace: "nowrap" }}>
+        {device.read_at ? formatMoment(device.read_at, now) : "never"}
+      </TableCell>
       <TableCell
         className="mono"
         sx={{ fontSize: "11px !important", overflowWrap: "anywhere", maxWidth: 260 }}

@@ -36,6 +36,12 @@ describe("what can be done with a lot", () => {
     expect(await screen.findByText("about 4 min, can be undone")).toBeVisible();
   });
 
+  it("says before it runs when a step of it cannot be taken back", async () => {
+    serve({ "GET /api/session/": person });
+    renderPage(<LotButtons lot={lot({ reversible: false })} />);
+    expect(await screen.findByText("about 4 min, cannot be undone")).toBeVisible();
+  });
+
   it("says how long it still takes while it runs", async () => {
     serve({ "GET /api/session/": person });
     renderPage(<LotButtons lot={lot({ summary: summary({ state: "running" }), seconds_left: 65 })} />);

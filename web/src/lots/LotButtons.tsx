@@ -108,7 +108,7 @@ function hintOf(lot: LotDetail): string {
   const { state, undoes, undone_by: undoneBy } = lot.summary;
   if (state === "draft")
     return lot.steps.length
-      ? `about ${formatSeconds(lot.estimate_seconds)}${undoes ? "" : ", can be undone"}`
+      ? `about ${formatSeconds(lot.estimate_seconds)}${undoes ? "" : lot.reversible ? ", can be undone" : ", cannot be undone"}`
       : "";
   if (state === "running") return lot.seconds_left === null ? "" : `${formatSeconds(lot.seconds_left)} left`;
   if (undoneBy) return `undone by lot ${String(undoneBy)}`;

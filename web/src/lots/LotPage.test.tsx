@@ -37,6 +37,7 @@ const lot = {
   outcome: [row("berth-a", "fill", 0.8, 0.84), row("granite-fast", "latency", 2, null)],
   can_run: false,
   can_undo: false,
+  reversible: true,
 };
 
 beforeEach(() => {

@@ -50,6 +50,7 @@ const lot = (state: string, steps: Step[]): LotDetail => ({
   outcome: [],
   can_run: true,
   can_undo: false,
+  reversible: true,
 });
 
 describe("a lot's steps", () => {

@@ -66,6 +66,7 @@ export const lot = (part: Partial<Schemas["LotDetail"]> = {}): Schemas["LotDetai
   outcome: [],
   can_run: true,
   can_undo: false,
+  reversible: true,
   ...part,
 });
 
