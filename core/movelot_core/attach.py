@@ -1,14 +1,20 @@
-"""Whether a pool can take a new volume, with every reason for and against."""
+"""Whether a pool can take new volumes, with every reason for and against; their names; and which goes where."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Final
 
+from movelot_core.errors import DatastoreNameError, SizeError
+from movelot_core.units import check_name
+
 HEADROOM_SHARE: Final = 0.05
 SUBSCRIPTION_WARN: Final = 1.5
+COUNT_MAX: Final = 64
+_NUMBER = re.compile("#+")
 
 
 class Verdict(StrEnum):
@@ -27,7 +33,11 @@ class Reason:
 
 @dataclass(frozen=True, slots=True)
 class PoolFigures:
-    """A pool as read: capacity, what is allocated in it, what is promised (subscribed), latency at its peak hour."""
+    """A pool as read: capacity, what is allocated in it, what is promised (subscribed), latency at its peak hour.
+
+    ``granted`` says whether the storage team lets it be used; ``quota_left_bytes`` what of its grant is not promised
+    yet, None where the whole pool is granted.
+    """
 
     name: str
     capacity_bytes: int
@@ -36,6 +46,8 @@ class PoolFigures:
     peak_ms: float | None
     reaches_hosts: bool = True
     online: bool = True
+    granted: bool = True
+    quota_left_bytes: int | None = None
 
     @property
     def free_bytes(self) -> int:
@@ -69,6 +81,10 @@ def fit_pool(pool: PoolFigures, size_bytes: int, thin: bool, latency_ceiling_ms:
         refused.append(Reason("offline", {}))
     if not pool.reaches_hosts:
         refused.append(Reason("unreached", {}))
+    if not pool.granted:
+        refused.append(Reason("not_granted", {}))
+    elif pool.quota_left_bytes is not None and size_bytes > pool.quota_left_bytes:
+        refused.append(Reason("quota", {"left_bytes": max(0, pool.quota_left_bytes), "size_bytes": size_bytes}))
     if left < 0:
         refused.append(Reason("no_room", {"free_bytes": pool.free_bytes, "size_bytes": size_bytes}))
     elif left < HEADROOM_SHARE * pool.capacity_bytes:
@@ -86,3 +102,67 @@ def rank_pools(pools: Sequence[PoolFigures], size_bytes: int, thin: bool, latenc
     order = {Verdict.FITS: 0, Verdict.TIGHT: 1, Verdict.REFUSED: 2}
     fits = [fit_pool(pool, size_bytes, thin, latency_ceiling_ms) for pool in pools]
     return sorted(fits, key=lambda fit: (order[fit.verdict], -fit.free_after_bytes, fit.pool))
+
+
+def parse_count(text: str) -> int:
+    """How many datastores are wanted: a whole number from 1 to 64. Raises SizeError.
+
+    >>> parse_count(" 3 ")
+    3
+    """
+    if not text.strip().isdigit() or not 1 <= int(text) <= COUNT_MAX:
+        raise SizeError("count_unusable", f"“{text.strip()}” is not a number from 1 to {COUNT_MAX}.", "Write it as 3.")
+    return int(text)
+
+
+def expand_names(pattern: str, count: int, taken: Collection[str]) -> list[str]:
+    """``count`` free names after ``pattern``: each run of # becomes a number of that many digits, ascending.
+
+    Numbers whose name is taken are skipped. One name without # is taken as it is and has to be free; several without
+    # get a number behind a hyphen. Raises DatastoreNameError for names that a device would refuse, or that are taken.
+
+    >>> expand_names("berth-##", 3, {"berth-02"})
+    ['berth-01', 'berth-03', 'berth-04']
+    >>> expand_names("berth", 2, set())
+    ['berth-1', 'berth-2']
+    """
+    if "#" not in pattern:
+        if count == 1:
+            return [_free(check_name(pattern), taken)]
+        pattern = f"{pattern.strip()}-#"
+    if len(_NUMBER.findall(pattern)) > 1:
+        raise DatastoreNameError("name_pattern", "Only one run of # can become a number.", "Write it as berth-##.")
+    names: list[str] = []
+    for number in range(1, count + len(taken) + 1):
+        name = check_name(_NUMBER.sub(lambda run, n=number: f"{n:0{len(run[0])}d}", pattern))  # type: ignore[misc]
+        if name not in taken:
+            names.append(name)
+        if len(names) == count:
+            break
+    return names
+
+
+def _free(name: str, taken: Collection[str]) -> str:
+    if name in taken:
+        raise DatastoreNameError(
+            "name_taken", f"A datastore or volume named {name} exists already.", "Choose another name."
+        )
+    return name
+
+
+def share_out(count: int, size_bytes: int, free_bytes: Sequence[int]) -> list[int]:
+    """For each of ``count`` volumes of one size the pool it goes to, in proportion to what the pools have free.
+
+    Each goes where most is free per volume held (D'Hondt's rule), among the pools that still have room for it; when
+    none has, the rule goes on without regard to room, and the check of that pool says that it does not fit.
+
+    >>> share_out(4, 1, [10, 21])
+    [1, 1, 0, 1]
+    """
+    held, chosen = [0] * len(free_bytes), []
+    for _ in range(count):
+        roomy = [n for n, free in enumerate(free_bytes) if free >= size_bytes * (held[n] + 1)]
+        best = max(roomy or range(len(held)), key=lambda n: (free_bytes[n] / (held[n] + 1), -n))
+        held[best] += 1
+        chosen.append(best)
+    return chosen

@@ -8,7 +8,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from movelot_core.attach import PoolFigures, Verdict, fit_pool, rank_pools
+from movelot_core.attach import (
+    PoolFigures,
+    Verdict,
+    expand_names,
+    fit_pool,
+    parse_count,
+    rank_pools,
+    share_out,
+)
+from movelot_core.errors import DatastoreNameError, SizeError
 from movelot_core.units import TIB
 
 POOL = PoolFigures("granite-mixed", 10 * TIB, 7 * TIB, 8 * TIB, peak_ms=4.0)
@@ -59,3 +68,61 @@ def test_pools_rank_by_verdict_then_by_space_left() -> None:
 def test_a_pool_never_fits_more_than_it_has_free(size: int, allocated: int) -> None:
     fit = fit_pool(dataclasses.replace(POOL, allocated_bytes=allocated), size, True, CEILING)
     assert (fit.verdict is Verdict.REFUSED) == (size > 10 * TIB - allocated)
+
+
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [({"granted": False}, "not_granted"), ({"quota_left_bytes": TIB}, "quota"), ({"quota_left_bytes": -TIB}, "quota")],
+)
+def test_a_pool_is_refused_beyond_its_grant(change: dict[str, object], code: str) -> None:
+    fit = fit_pool(dataclasses.replace(POOL, **change), 2 * TIB, True, CEILING)  # type: ignore[arg-type]
+    assert fit.verdict is Verdict.REFUSED
+    assert [reason.code for reason in fit.reasons] == [code]
+    assert all(value >= 0 for reason in fit.reasons for value in reason.figures.values())
+
+
+def test_a_quota_of_just_the_size_suffices() -> None:
+    assert fit_pool(dataclasses.replace(POOL, quota_left_bytes=2 * TIB), 2 * TIB, True, CEILING).verdict is Verdict.FITS
+
+
+@given(st.integers(1, 20), st.sets(st.integers(1, 30), max_size=10))
+def test_numbered_names_ascend_and_skip_what_is_taken(count: int, used: set[int]) -> None:
+    taken = {f"berth-{n:02d}" for n in used}
+    names = expand_names("berth-##", count, taken)
+    assert len(names) == count
+    assert names == sorted(set(names))
+    assert not taken & set(names)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "count", "code"),
+    [("berth-a", 1, "name_taken"), ("#-#", 2, "name_pattern"), ("Berth-#", 2, "name_illegal"), ("", 1, "name_missing")],
+)
+def test_a_pattern_that_gives_no_usable_name_is_refused(pattern: str, count: int, code: str) -> None:
+    with pytest.raises(DatastoreNameError) as refused:
+        expand_names(pattern, count, {"berth-a"})
+    assert refused.value.code == code
+
+
+@pytest.mark.parametrize("text", ["0", "65", "-1", "1.5", "three", ""])
+def test_a_count_out_of_range_is_refused(text: str) -> None:
+    with pytest.raises(SizeError):
+        parse_count(text)
+
+
+@given(st.integers(0, 20), st.lists(st.integers(1000, 9000), min_size=1, max_size=5))
+def test_volumes_are_shared_out_in_proportion_to_what_is_free(count: int, free: list[int]) -> None:
+    places = share_out(count, 1, free)
+    held = [places.count(n) for n in range(len(free))]
+    assert sum(held) == count
+    for n, mine in enumerate(held):
+        # Nobody who got one has less free per volume than another would have with one more.
+        assert mine == 0 or all(free[n] / mine >= free[m] / (other + 1) for m, other in enumerate(held) if m != n)
+
+
+@given(st.integers(1, 20), st.integers(1, 50), st.lists(st.integers(0, 500), min_size=1, max_size=5))
+def test_no_pool_gets_more_than_it_has_room_for_while_another_has_room(count: int, size: int, free: list[int]) -> None:
+    held = [share_out(count, size, free).count(n) for n in range(len(free))]
+    room = [pool // size for pool in free]
+    if sum(room) >= count:
+        assert all(mine <= most for mine, most in zip(held, room, strict=True))

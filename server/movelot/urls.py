@@ -9,7 +9,9 @@ from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
 from movelot.accounts.views import SessionView
+from movelot.attach.grant_views import GrantListView, GrantView
 from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
+from movelot.attach.path_views import PathsView, PoliciesView
 from movelot.attach.views import AttachDraftView, DetachDraftView
 from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
@@ -48,6 +50,10 @@ api = [
     path("find/", FindView.as_view()),
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
     path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
+    path("attach/grants/", GrantListView.as_view()),
+    path("attach/grants/<int:pk>/", GrantView.as_view()),
+    path("attach/paths/", PathsView.as_view()),
+    path("attach/path-policies/", PoliciesView.as_view()),
     path("attach/components/", ComponentsView.as_view()),
     path("attach/loss/", LossView.as_view()),
     path("attach/loss/csv/", LossCsvView.as_view()),

@@ -160,7 +160,7 @@ def test_the_draft_names_the_host_with_half_its_paths(estate: StandIns, api: API
 
 def test_two_people_drafting_on_one_pool_are_told(estate: StandIns, api: APIClient) -> None:
     attach_draft(api, name="berth-e", size="15 TiB")
-    second = attach_draft(signed_in("tobias.wren"), name="berth-f", size="15 TiB")
+    second = attach_draft(signed_in("tobias.wren"), name="berth-h", size="15 TiB")
     text = next(c["text"] for c in second["lot"]["checks"] if c["name"] == "no rival draft")
     assert "ines.marrow" in text
     assert "together they ask 30.0 TiB" in text

@@ -85,6 +85,25 @@ def test_a_failure_in_the_middle_is_run_on_or_undone(estate: StandIns, ines: Use
     assert outside(estate) == before
 
 
+@pytest.mark.parametrize(
+    ("kind", "form", "device"),
+    [
+        ("spread", {"volume": "berth-f"}, "granite"),
+        ("initiator", {"initiator": RETIRED}, "granite"),
+        ("uplinks", {"host": "quay-03"}, "quay-03"),
+    ],
+)
+def test_an_answer_lost_on_the_way_loses_nothing_of_the_undo(
+    estate: StandIns, ines: User, kind: str, form: dict[str, Any], device: str
+) -> None:
+    before = outside(estate)
+    given = {name: volume(value) if name == "volume" else value for name, value in form.items()}
+    lot = run_with_fault(drafted(kind, ines, **given), estate, device, "drop")
+    assert lot.state == Lot.State.DONE
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
 def test_an_initiator_of_nobody_is_forgotten_and_can_come_back(estate: StandIns, ines: User) -> None:
     before = outside(estate)
     lot = run_to_end(drafted("initiator", ines, initiator=RETIRED))

@@ -13,6 +13,7 @@ from movelot_standins.model import Datastore, Disk, Host, Interface, World
 from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
+PATH_POLICIES = ("RoundRobin", "OnePath", "ShortestQueue")
 OK = {"State": "Enabled", "Health": "OK"}
 
 
@@ -160,7 +161,7 @@ class HostService(CommonService):
             CapacityBytes=size,
             LUN=lun,
             Paths=paths,
-            PathPolicy=self.host.path_policy.get(serial, "MostRecent"),
+            PathPolicy=self.host.path_policy.get(serial, "OnePath"),
             Status={"State": state},
             Signature={"Kind": signature[0], "Identity": signature[1]},
         )
@@ -243,7 +244,7 @@ class HostService(CommonService):
     def set_path_policy(self, call: Call) -> Reply:
         serial, policy = str(call.body["Serial"]), str(call.body["Policy"])
         device = walk(self.devices(), serial)
-        if policy not in ("RoundRobin", "MostRecent", "Fixed"):
+        if policy not in PATH_POLICIES:
             raise ActionError(400, "PropertyValueNotInList", f"There is no path policy {policy}.")
         self.host.path_policy[serial] = policy
         return Reply(200, {**device, "PathPolicy": policy})

@@ -122,6 +122,9 @@ def build(started: float) -> World:
     world.connections[2].initiators.append(iqn(RETIRED))
     _plant_uneven(world)
     world.volumes.append(Volume("9", "slate-09", f"6002600000004b42{9:016x}", "granite-mixed", TIB, "A", thin=False))
+    for host in hosts[:2]:
+        # Planted: the hosts were set up at different times and spread their I/O differently.
+        host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
     ids = {store.name: store.id for store in world.datastores}
     for number, (name, os, disks) in enumerate(MACHINES):
         world.machines.append(

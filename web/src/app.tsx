@@ -8,6 +8,8 @@ import { ProblemError } from "./api/problem";
 import { AttachPage } from "./attach/AttachPage";
 import { DetachPage } from "./attach/DetachPage";
 import { LossPage } from "./attach/LossPage";
+import { PathsPage } from "./attach/PathsPage";
+import { PoliciesPage } from "./attach/PoliciesPage";
 import { BalancePage } from "./balance/BalancePage";
 import { DevicesPage } from "./devices/DevicesPage";
 import { LotPage } from "./lots/LotPage";
@@ -53,6 +55,8 @@ export function App() {
                     <Route path="attach" element={<AttachPage />} />
                     <Route path="attach/detach" element={<DetachPage />} />
                     <Route path="attach/loss" element={<LossPage />} />
+                    <Route path="attach/paths" element={<PathsPage />} />
+                    <Route path="attach/path-policies" element={<PoliciesPage />} />
                     <Route path="balance" element={<BalancePage />} />
                     <Route path="balance/:group" element={<BalancePage />} />
                     <Route path="lots" element={<LotsPage />} />

@@ -28,3 +28,14 @@ class ReadsOrRole(BasePermission):
         if not user.is_authenticated:
             return False
         return request.method in SAFE_METHODS or user.may_change
+
+
+class ReadsOrStorage(ReadsOrRole):
+    """Signed-in people read; only the storage team does anything else."""
+
+    message = "Pools are granted by the storage team."
+
+    def has_permission(self, request: Request, view: APIView) -> bool:
+        if request.method in SAFE_METHODS:
+            return super().has_permission(request, view)
+        return bool(request.user.is_authenticated and request.user.role == "storage")

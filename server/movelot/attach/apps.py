@@ -10,8 +10,9 @@ class AttachConfig(AppConfig):
         from movelot.attach.detach import DetachKind
         from movelot.attach.drafting import AttachKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
+        from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.uplinks import UplinkKind
         from movelot.lots.drafting import register
 
-        for kind in (AttachKind(), UplinkKind(), SpreadKind(), InitiatorKind(), DetachKind()):
+        for kind in (AttachKind(), UplinkKind(), SpreadKind(), InitiatorKind(), DetachKind(), PathPolicyKind()):
             register(kind)

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text
+from movelot_core.fabric.matrix import CAUSES, MASKED, PathMatrix
 from movelot_core.fabric.paths import Access, PathVerdict
 
 
@@ -53,17 +56,7 @@ def board_of(table: PathTable) -> Board:
     """A path board of ``table``."""
     hosts = []
     for name in sorted({port.host for port in table.ports}):
-        paths = [path for path in table.paths if path.host == name]
-        causes = sorted({cause_text(path.cause, path.port) for path in paths if path.missing and path.cause})
-        hosts.append(
-            BoardHost(
-                name,
-                sum(path.seen for path in paths),
-                sum(path.expected for path in paths),
-                "; ".join(causes),
-                [_mark(p) for p in paths],
-            )
-        )
+        hosts.append(_row(name, [path for path in table.paths if path.host == name]))
     return Board(
         [BoardPortal(portal.name, portal.controller, portal.address.split("/")[0]) for portal in table.portals],
         hosts,
@@ -77,3 +70,45 @@ def _mark(path: PathVerdict) -> BoardPath:
     return BoardPath(
         path.port, path.portal, state, cause_text(path.cause, path.port) if path.missing and path.cause else ""
     )
+
+
+def board_of_paths(matrix: PathMatrix, volume: int | None, most: int) -> tuple[Board, int]:
+    """The board of paths as read, for one volume or for all, with at most ``most`` hosts; and how many are left out.
+
+    For all volumes a pair counts once, as missing if it is for any volume that the host is let into. Hosts that miss
+    paths come first, so that none of them is left out before one that has all.
+    """
+    fabric = matrix.fabric
+    judged = matrix.expected if volume is not None else matrix.expected & (matrix.cause != MASKED)
+    one = slice(None) if volume is None else slice(volume, volume + 1)
+    expected = np.asarray(judged[one].any(axis=0))
+    lost = np.asarray((judged & matrix.missing)[one].any(axis=0))
+    rows = []
+    for h, host in enumerate(fabric.hosts):
+        ports = np.flatnonzero(fabric.host_of == h)
+        verdicts = [_pair(matrix, one, (ports[n], q), bool(lost[ports[n], q])) for n, q in np.argwhere(expected[ports])]
+        rows.append(_row(host, verdicts))
+    rows.sort(key=lambda row: (row.seen == row.expected, row.name))
+    board = Board(
+        [BoardPortal(portal.name, portal.controller, portal.address.split("/")[0]) for portal in fabric.portals],
+        rows[:most],
+        sum(row.seen for row in rows),
+        sum(row.expected for row in rows),
+    )
+    return board, max(0, len(rows) - most)
+
+
+def _pair(matrix: PathMatrix, volumes: slice, at: tuple[int, int], lost: bool) -> PathVerdict:
+    """The verdict on one pair over ``volumes``: its first cause where it is lost, else active unless none owns it."""
+    fabric, (p, q) = matrix.fabric, at
+    port, portal = fabric.ports[p], fabric.portals[q]
+    codes = [int(code) for code in matrix.cause[volumes, p, q] if code >= 0]
+    owned = any(offer.owner == portal.controller for offer in fabric.offers[volumes])
+    access = Access.OPTIMIZED if owned else Access.NON_OPTIMIZED
+    return PathVerdict(port.host, port.name, portal.name, True, not lost, access, CAUSES[codes[0]] if lost else None)
+
+
+def _row(host: str, paths: list[PathVerdict]) -> BoardHost:
+    causes = sorted({cause_text(path.cause, path.port) for path in paths if path.missing and path.cause})
+    seen, expected = sum(path.seen for path in paths), sum(path.expected for path in paths)
+    return BoardHost(host, seen, expected, "; ".join(causes), [_mark(path) for path in paths])

@@ -1,38 +1,32 @@
-"""Attach lots: a block volume made on an array, offered to a cluster's hosts, formatted once and mounted everywhere."""
+"""Attach lots: block volumes made on an array, offered to a cluster's hosts, formatted once and mounted everywhere."""
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from movelot.attach.board import Board, board_of
+from movelot.attach.checks import form_checks, path_checks, rival_checks
+from movelot.attach.form import FieldProblem, Form, Wish, read
+from movelot.attach.grants import quota_left, reserve
 from movelot.attach.steps import Wanted, attach_steps
 from movelot.attach.uplinks import fixes_for
 from movelot.inventory.estates import estate_of
-from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Offer, Pool, Volume
+from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Offer, Pool
 from movelot.inventory.paths import PathTable, expected_paths, expected_table
 from movelot.inventory.sentences import fit_text
-from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
+from movelot.lots.drafting import Draft, DraftKind
 from movelot.lots.models import Lot
-from movelot.lots.steps.base import StepSpec, Values
-from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools
-from movelot_core.errors import CoreError
-from movelot_core.units import check_name, format_share, format_size, parse_size
+from movelot.lots.steps.base import StepSpec
+from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools, share_out
+from movelot_core.units import format_size
 
-
-@dataclass
-class FieldProblem:
-    """What is wrong with a field of the form, and what to type."""
-
-    field: str
-    code: str
-    message: str
-    hint: str
+Fits = list[tuple[Pool, PoolFit]]
 
 
 @dataclass
 class PoolRow:
-    """A pool with its fit: fits, tight or refused."""
+    """A pool with its fit: fits, tight or refused. ``quota_left_bytes`` is null where the whole pool is granted."""
 
     id: int
     name: str
@@ -41,153 +35,192 @@ class PoolRow:
     allocated_bytes: int
     free_bytes: int
     subscription_after: float
+    quota_left_bytes: int | None
     verdict: str
     text: str
 
 
 @dataclass
+class PlannedVolume:
+    """A volume that the lot would make, and the pool it would go to."""
+
+    name: str
+    size_bytes: int
+    pool_id: int
+    pool: str
+
+
+@dataclass
 class AttachPlan:
-    """What the page shows while the form is typed."""
+    """What the page shows while the form is typed. ``pool`` is the one whose array the board is drawn for."""
 
     cluster: str
     hosts: list[str]
     size_bytes: int | None
-    pool: str
+    total_bytes: int
+    pools_chosen: list[str]
+    volumes: list[PlannedVolume]
     problems: list[FieldProblem]
     pools: list[PoolRow]
     board: Board | None
     fixable: list[str]
 
 
-@dataclass
-class Form:
-    """The form as typed. ``fixes`` names hosts whose uplinks are to be bound first."""
-
-    cluster: str = ""
-    name: str = ""
-    size: str = ""
-    pool: str = ""
-    fixes: list[str] = field(default_factory=list)
-
-    @classmethod
-    def of(cls, given: Values) -> Form:
-        fixes = given.get("fixes")
-        texts = {name: str(given.get(name) or "")[:200] for name in ("cluster", "name", "size", "pool")}
-        return cls(**texts, fixes=[str(host) for host in fixes] if isinstance(fixes, list) else [])
-
-
 class AttachKind(DraftKind):
-    """A block volume for a cluster."""
+    """Block volumes for a cluster, each a datastore."""
 
     name = "attach"
 
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         typed = Form.of(form)
+        wish = read(typed)
         cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
-        problems: list[FieldProblem] = []
-        name = _read(problems, "name", typed.name, _free_name)
-        size = _read(problems, "size", typed.size, parse_size)
-        fits = _fits(cluster, size or 0)
-        pool = _chosen(typed.pool, fits, size)
+        fits = _fits(cluster, wish, lot)
+        chosen = _chosen(typed.pools, fits, wish)
         plan = AttachPlan(
             cluster=cluster.name if cluster else "",
             hosts=[host.name for host in hosts],
-            size_bytes=size,
-            pool=pool.name if pool else "",
-            problems=problems,
-            pools=[_pool_row(row, fit) for row, fit in fits],
+            size_bytes=wish.size_bytes,
+            total_bytes=wish.total_bytes,
+            pools_chosen=[pool.name for pool in chosen],
+            volumes=_planned(wish, chosen, fits),
+            problems=wish.problems,
+            pools=[_pool_row(row, fit, lot) for row, fit in fits],
             board=None,
             fixable=[],
         )
-        if pool is None or not hosts:
-            return Draft(_title(name, plan.cluster), [], asdict(plan), _form_checks(problems, fits, size))
+        title = _title(wish, plan.cluster)
+        if not chosen or not hosts:
+            return Draft(title, [], asdict(plan), form_checks(wish, fits, []))
         fixes = {host: spec for host, spec in fixes_for(hosts).items() if host in typed.fixes}
-        table = _table(hosts, pool, name or "the volume", fixes)
+        table = _table(hosts, chosen[0], fixes)
         plan.board = board_of(table)
         plan.fixable = [host for host in fixes_for(hosts) if host not in typed.fixes]
-        checks = [*_form_checks(problems, fits, size, pool), *_path_checks(table), *_rival_checks(lot, pool, size or 0)]
-        steps = attach_steps(Wanted(name, size, pool), hosts, table, list(fixes.values())) if name and size else []
-        return Draft(_title(name, plan.cluster), steps, asdict(plan), checks, _facts(pool, hosts, name))
+        checks = [
+            *form_checks(wish, _judged_apart(cluster, plan.volumes, wish, lot), chosen),
+            *path_checks(table),
+            *rival_checks(lot, chosen, plan.volumes),
+        ]
+        pools = {pool.pk: pool for pool in chosen}
+        wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], wish.thin) for v in plan.volumes]
+        steps = attach_steps(wanted, hosts, table, list(fixes.values())) if wanted else []
+        return Draft(title, steps, asdict(plan), checks, _facts(chosen, hosts, wish))
+
+    def reserve(self, lot: Lot) -> None:
+        """Hold the quota of the pools it uses."""
+        reserve(lot)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
-        """Paths and mounts after the run, beside what was expected."""
-        store = Datastore.objects.filter(name=Form.of(lot.form).name).first()
-        hosts = len(lot.plan["hosts"])
-        board = lot.plan.get("board") or {}
-        seen = 0
-        if store:
-            seen = sum(len(device.paths) for device in HostDevice.objects.filter(serial=store.serial))
-        rows = [
-            {
-                "figure": "hosts that mount it",
-                "predicted": hosts,
-                "measured": store.mounts.count() if store else 0,
-                "before": 0,
-            },
-            {"figure": "paths", "predicted": board.get("seen"), "measured": seen, "before": 0},
-            {
-                "figure": "capacity in bytes",
-                "predicted": lot.plan["size_bytes"],
-                "measured": store.capacity_bytes if store else 0,
-                "before": 0,
-            },
-        ]
-        return {
-            "rows": [
-                {"subject_kind": "datastore", "subject": store.name if store else "", "note": "", **row} for row in rows
+        """Paths and mounts of each datastore after the run, beside what was expected."""
+        hosts, board = len(lot.plan["hosts"]), lot.plan.get("board") or {}
+        rows = []
+        for volume in lot.plan["volumes"]:
+            store = Datastore.objects.filter(name=volume["name"]).first()
+            devices = HostDevice.objects.filter(serial=store.serial) if store else HostDevice.objects.none()
+            seen = sum(len(device.paths) for device in devices)
+            rows += [
+                _row(volume["name"], "hosts that mount it", hosts, store.mounts.count() if store else 0),
+                _row(volume["name"], "paths", board.get("seen"), seen),
+                _row(volume["name"], "capacity in bytes", volume["size_bytes"], store.capacity_bytes if store else 0),
             ]
-        }
+        return {"rows": rows}
 
 
-def _read(problems: list[FieldProblem], name: str, text: str, parse: Any) -> Any:
-    """``text`` parsed, or None with the reason noted; an empty field is no error yet."""
-    if not text.strip():
-        return None
-    try:
-        return parse(text)
-    except CoreError as error:
-        problems.append(FieldProblem(name, error.code, error.message, error.hint))
-        return None
+def _row(name: str, figure: str, predicted: int | None, measured: int) -> dict[str, Any]:
+    return {
+        "subject_kind": "datastore",
+        "subject": name,
+        "figure": figure,
+        "before": 0,
+        "predicted": predicted,
+        "measured": measured,
+        "note": "",
+    }
 
 
-def _free_name(text: str) -> str:
-    name = check_name(text)
-    if Datastore.objects.filter(name=name).exists() or Volume.objects.filter(name=name).exists():
-        raise CoreError("name_taken", f"A datastore or volume named {name} exists already.", "Choose another name.")
-    return name
+def _title(wish: Wish, cluster: str) -> str:
+    if not cluster:
+        return "Attach a block volume"
+    if not wish.names:
+        return f"Attach a block volume to {cluster}"
+    if len(wish.names) > 1:
+        return f"Attach {len(wish.names)} datastores, {wish.names[0]} to {wish.names[-1]}, to {cluster}"
+    return f"Attach {wish.names[0]} to {cluster}"
 
 
-def _title(name: str | None, cluster: str) -> str:
-    return f"Attach {name or 'a block volume'} to {cluster}" if cluster else "Attach a block volume"
-
-
-def _fits(cluster: Cluster | None, size: int) -> list[tuple[Pool, PoolFit]]:
-    """Every pool with its fit, best first."""
+def _figures(cluster: Cluster | None, lot: Lot) -> dict[str, tuple[Pool, PoolFigures]]:
+    """Every pool as read, with its latency at the peak hour, what is granted of it and what of that is left."""
     group = getattr(cluster, "group", None)
     peaks: dict[str, float] = {}
-    ceiling = 9.0
     if group:
-        found, ceiling = estate_of(group), group.latency_ceiling_ms
+        found = estate_of(group)
         peaks = dict(zip(found.estate.pools, map(float, found.state.peak_ms), strict=True))
-    pools = {pool.name: pool for pool in Pool.objects.select_related("device")}
     known = set(Initiator.objects.values_list("device_id", flat=True))
-    figures = [
-        PoolFigures(
-            pool.name,
-            pool.capacity_bytes,
-            pool.allocated_bytes,
-            pool.subscribed_bytes,
-            peaks.get(pool.name),
-            reaches_hosts=pool.device_id in known,
-            online=pool.device.state == Device.State.LINKED,
+    return {
+        pool.name: (
+            pool,
+            PoolFigures(
+                pool.name,
+                pool.capacity_bytes,
+                pool.allocated_bytes,
+                pool.subscribed_bytes,
+                peaks.get(pool.name),
+                reaches_hosts=pool.device_id in known,
+                online=pool.device.state == Device.State.LINKED,
+                granted=hasattr(pool, "grant"),
+                quota_left_bytes=quota_left(pool, lot) if hasattr(pool, "grant") else None,
+            ),
         )
-        for pool in pools.values()
+        for pool in Pool.objects.select_related("device", "grant")
+    }
+
+
+def _ceiling(cluster: Cluster | None) -> float:
+    group = getattr(cluster, "group", None)
+    return float(group.latency_ceiling_ms) if group else 9.0
+
+
+def _fits(cluster: Cluster | None, wish: Wish, lot: Lot) -> Fits:
+    """Every pool with its fit for one of the volumes, best first."""
+    figures = _figures(cluster, lot)
+    ranked = rank_pools([f for _, f in figures.values()], wish.size_bytes or 0, wish.thin, _ceiling(cluster))
+    return [(figures[fit.pool][0], fit) for fit in ranked]
+
+
+def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], wish: Wish, lot: Lot) -> Fits:
+    """Each pool that takes part, judged for all the volumes it would get."""
+    figures = _figures(cluster, lot)
+    asked: dict[str, int] = {}
+    for volume in volumes:
+        asked[volume.pool] = asked.get(volume.pool, 0) + volume.size_bytes
+    return [
+        (figures[name][0], rank_pools([figures[name][1]], size, wish.thin, _ceiling(cluster))[0])
+        for name, size in asked.items()
     ]
-    return [(pools[fit.pool], fit) for fit in rank_pools(figures, size, True, ceiling)]
 
 
-def _pool_row(pool: Pool, fit: PoolFit) -> PoolRow:
+def _chosen(wanted: list[str], fits: Fits, wish: Wish) -> list[Pool]:
+    """The pools asked for, all of one array; else the best that is not refused."""
+    named = [pool for pool, _ in fits if pool.name in wanted]
+    if named:
+        return [pool for pool in named if pool.device_id == named[0].device_id]
+    usable = (pool for pool, fit in fits if wish.size_bytes is not None and fit.verdict != Verdict.REFUSED)
+    best = next(usable, fits[0][0] if fits else None)
+    return [best] if best else []
+
+
+def _planned(wish: Wish, chosen: list[Pool], fits: Fits) -> list[PlannedVolume]:
+    """The volumes, each in the chosen pool that has most room left."""
+    if not wish.complete or not chosen:
+        return []
+    size, names = wish.size_bytes or 0, wish.names or []
+    room = [max(0, pool.capacity_bytes - pool.allocated_bytes) for pool in chosen]
+    places = share_out(len(names), size, room)
+    return [PlannedVolume(name, size, chosen[n].pk, chosen[n].name) for name, n in zip(names, places, strict=True)]
+
+
+def _pool_row(pool: Pool, fit: PoolFit, lot: Lot) -> PoolRow:
     return PoolRow(
         pool.pk,
         pool.name,
@@ -196,92 +229,33 @@ def _pool_row(pool: Pool, fit: PoolFit) -> PoolRow:
         pool.allocated_bytes,
         max(0, pool.capacity_bytes - pool.allocated_bytes),
         fit.subscription_after,
+        quota_left(pool, lot) if hasattr(pool, "grant") else 0,
         fit.verdict,
         fit_text(fit),
     )
 
 
-def _chosen(wanted: str, fits: list[tuple[Pool, PoolFit]], size: int | None) -> Pool | None:
-    """The pool asked for, or the best that is not refused."""
-    named = next((pool for pool, _ in fits if pool.name == wanted), None)
-    best = next((pool for pool, fit in fits if size is not None and fit.verdict != Verdict.REFUSED), None)
-    return named or best or (fits[0][0] if fits else None)
-
-
-def _form_checks(
-    problems: list[FieldProblem], fits: list[tuple[Pool, PoolFit]], size: int | None, pool: Pool | None = None
-) -> list[Check]:
-    checks = [Check(f"{problem.field} is usable", STOP, f"{problem.message} {problem.hint}") for problem in problems]
-    if not fits:
-        checks.append(Check("a pool fits", STOP, "No array with a pool is linked yet."))
-    fit = next((fit for row, fit in fits if pool is not None and row.pk == pool.pk), None)
-    if fit is None or size is None:
-        return checks
-    level = {Verdict.FITS: PASS, Verdict.TIGHT: WARN, Verdict.REFUSED: STOP}[fit.verdict]
-    left = f"{format_size(fit.free_after_bytes)} left in {fit.pool}, {format_share(fit.subscription_after)} subscribed"
-    text = left if level == PASS else f"{fit.pool}: {fit_text(fit)}"
-    return [*checks, Check("pool has room", level, text)]
-
-
-def _table(hosts: list[Device], pool: Pool, volume: str, fixes: dict[str, StepSpec]) -> PathTable:
+def _table(hosts: list[Device], pool: Pool, fixes: dict[str, StepSpec]) -> PathTable:
     """Paths as they will be, fixes of uplinks included."""
-    table = expected_table(hosts, pool.device, volume)
+    table = expected_table(hosts, pool.device, "the volume")
     if not fixes:
         return table
     fixed = {(spec.device, spec.params["interface"]): spec.params for spec in fixes.values()}
     ports = [
-        replace(port, active_uplinks=tuple(fixed[port.host, port.name]["active"]), standby_uplinks=())
+        replace(port, active_uplinks=tuple(fixed[port.host, port.name]["wanted"]["active"]), standby_uplinks=())
         if (port.host, port.name) in fixed
         else port
         for port in table.ports
     ]
-    return expected_paths(ports, table.portals, volume)
+    return expected_paths(ports, table.portals, "the volume")
 
 
-def _path_checks(table: PathTable) -> list[Check]:
-    """Hosts without any path stop; missing paths and single points of failure warn."""
-    checks = []
-    seen = sum(path.seen for path in table.paths)
-    expected = sum(path.expected for path in table.paths)
-    hosts = sorted({port.host for port in table.ports})
-    blind = [host for host in hosts if not any(path.seen for path in table.paths if path.host == host)]
-    checks += [Check("every host reaches it", STOP, f"{host} would have no path at all.") for host in blind]
-    for host in hosts:
-        points = sorted({point.component for point in table.points if point.host == host and point.kind == "subnet"})
-        if host not in blind and points:
-            checks.append(Check("no single point of failure", WARN, f"{host} would reach it over {points[0]} only."))
-    if seen == expected:
-        checks.append(Check("paths", PASS, f"{seen} of {expected} paths, on two subnets and two controllers"))
-    return checks
-
-
-def _rival_checks(lot: Lot, pool: Pool, size: int) -> list[Check]:
-    """Other people's drafts on the same pool, and whether it has room for all of them."""
-    rivals = [
-        other
-        for other in Lot.objects.filter(kind="attach", state=Lot.State.DRAFT)
-        .exclude(pk=lot.pk)
-        .select_related("created_by")
-        if other.plan.get("pool") == pool.name and other.plan.get("size_bytes") and other.steps.exists()
-    ]
-    if not rivals:
-        return []
-    asked = sum(int(other.plan["size_bytes"]) for other in rivals) + size
-    free = pool.capacity_bytes - pool.allocated_bytes
-    who = ", ".join(f"lot {other.pk} of {other.created_by.username}" for other in rivals[:3])
-    fits = (
-        "it has room for all"
-        if asked <= free
-        else f"together they ask {format_size(asked)} of {format_size(free)} free"
-    )
-    return [Check("no rival draft", WARN, f"{pool.name} is also drafted on by {who}; {fits}.")]
-
-
-def _facts(pool: Pool, hosts: list[Device], name: str | None) -> dict[str, str]:
+def _facts(chosen: list[Pool], hosts: list[Device], wish: Wish) -> dict[str, str]:
     """What the plan rests on, as it was read."""
+    promised = {f"space promised by {pool.name}": format_size(pool.subscribed_bytes) for pool in chosen}
     return {
-        f"space promised by {pool.name}": format_size(pool.subscribed_bytes),
+        **promised,
         "hosts of the cluster": ", ".join(host.name for host in hosts),
         "LUN numbers in use": ", ".join(str(n) for n in sorted(set(Offer.objects.values_list("lun", flat=True)))),
-        "name": name or "",
+        "name": ", ".join(wish.names or []),
     }

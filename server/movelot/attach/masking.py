@@ -68,17 +68,16 @@ def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]
     missing = [host for host in hosts if host.initiator not in offer.initiators]
     if not missing:
         return []
-    wanted = {*offer.initiators, *(host.initiator for host in missing)}
-    uris = list(
-        Initiator.objects.filter(device=volume.device, iqn__in=wanted).order_by("uri").values_list("uri", flat=True)
-    )
+    uris = dict(Initiator.objects.filter(device=volume.device).values_list("iqn", "uri"))
+    before = sorted(uris[iqn] for iqn in offer.initiators if iqn in uris)
+    wanted = sorted({*before, *(uris[host.initiator] for host in missing if host.initiator in uris)})
     return [
         StepSpec(
             "let_in",
             volume.device.name,
             f"Let {', '.join(host.name for host in missing)} see {volume.name}",
             f"LUN number {offer.lun}, as on the other hosts",
-            {"uri": offer.uri, "volume": volume.name, "initiator_uris": uris},
+            {"uri": offer.uri, "volume": volume.name, "wanted": wanted, "before": before},
         )
     ]
 
@@ -185,7 +184,12 @@ def _forget(row: Initiator, first: int) -> list[StepSpec]:
                 row.device.name,
                 f"Let {row.name} no longer see {offer.volume.name}",
                 f"{len(others)} initiators keep it",
-                {"uri": offer.uri, "volume": offer.volume.name, "initiator_uris": others},
+                {
+                    "uri": offer.uri,
+                    "volume": offer.volume.name,
+                    "wanted": others,
+                    "before": sorted([*others, row.uri]),
+                },
             )
         )
     needs = tuple(range(first, first + len(steps)))

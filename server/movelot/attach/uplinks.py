@@ -33,7 +33,11 @@ def fixes_for(hosts: list[Device]) -> dict[str, StepSpec]:
                 names[key],
                 f"Bind {broken.name} to {free[0]} alone",
                 f"{', '.join(dropped)} becomes unused on it",
-                {"interface": broken.name, "active": [free[0]], "standby": []},
+                {
+                    "interface": broken.name,
+                    "wanted": {"active": [free[0]], "standby": []},
+                    "before": {"active": broken.active_uplinks, "standby": broken.standby_uplinks},
+                },
             )
     return found
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -14,7 +14,8 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.detach import DetachKind, DetachPlan
-from movelot.attach.drafting import AttachKind, AttachPlan, Form
+from movelot.attach.drafting import AttachKind, AttachPlan
+from movelot.attach.form import THICK, THIN, Form
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
 from movelot.lots.models import Lot
@@ -27,7 +28,9 @@ class AttachForm:
     cluster: str
     name: str
     size: str
-    pool: str
+    count: str
+    allocation: Literal["thin", "thick"]
+    pools: list[str]
     fixes: list[str]
 
 
@@ -49,18 +52,15 @@ class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
     cluster = serializers.CharField(max_length=64, allow_blank=True, default="")
     name = serializers.CharField(max_length=200, allow_blank=True, default="", trim_whitespace=False)
     size = serializers.CharField(max_length=200, allow_blank=True, default="", trim_whitespace=False)
-    pool = serializers.CharField(max_length=128, allow_blank=True, default="")
+    count = serializers.CharField(max_length=20, allow_blank=True, default="1", trim_whitespace=False)
+    allocation = serializers.ChoiceField([THIN, THICK], default=THIN)
+    pools = serializers.ListField(child=serializers.CharField(max_length=128), max_length=50, default=list)
     fixes = serializers.ListField(child=serializers.CharField(max_length=64), max_length=500, default=list)
 
 
 def draft_of(lot: Lot) -> dict[str, Any]:
     """The answer for ``lot``; its plan is kept as JSON and has the shape of AttachPlan."""
-    form = Form.of(lot.form)
-    return {
-        "lot": LotDetailSerializer(detail_of(lot)).data,
-        "form": {"cluster": form.cluster, "name": form.name, "size": form.size, "pool": form.pool, "fixes": form.fixes},
-        "plan": lot.plan,
-    }
+    return {"lot": LotDetailSerializer(detail_of(lot)).data, "form": asdict(Form.of(lot.form)), "plan": lot.plan}
 
 
 class AttachDraftView(APIView):

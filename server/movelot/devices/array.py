@@ -100,13 +100,13 @@ def find_volume(session: DeviceSession, name: str) -> tuple[Row, str] | None:
     return (volume_row(members[0]), str(members[0].get("Description", ""))) if members else None
 
 
-def create_volume(session: DeviceSession, name: str, size_bytes: int, pool_uri: str, key: str) -> Row:
-    """Create a thin volume; ``key`` goes into its description, so that it is known again."""
+def create_volume(session: DeviceSession, name: str, size_bytes: int, pool_uri: str, thin: bool, key: str) -> Row:
+    """Create a volume; ``key`` goes into its description, so that it is known again."""
     body: dict[str, Any] = {
         "Name": name,
         "Description": key,
         "CapacityBytes": size_bytes,
-        "ProvisioningPolicy": "Thin",
+        "ProvisioningPolicy": "Thin" if thin else "Fixed",
         "CapacitySources": [{"ProvidingPools": [{"@odata.id": pool_uri}]}],
     }
     return volume_row(session.post(f"{storage_uri(session)}/Volumes", body).dict)

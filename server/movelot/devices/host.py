@@ -122,3 +122,9 @@ def find_disk(session: DeviceSession, machine: str, disk: str) -> Row | None:
 def find_interface(session: DeviceSession, name: str) -> Row:
     """A storage interface as it is now."""
     return _port(session.get(f"{system_uri(session)}/EthernetInterfaces/{name}"))
+
+
+def path_policies(session: DeviceSession) -> dict[str, str]:
+    """The path policy of each of the host's devices now, by serial."""
+    members = session.members(f"{system_uri(session)}/Oem/Kestrel/Devices")
+    return {str(member["Serial"]): str(member["PathPolicy"]) for member in members}

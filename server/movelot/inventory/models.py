@@ -118,6 +118,25 @@ class Pool(OnDevice):
         ]
 
 
+class Grant(models.Model):
+    """A pool, or a part of it, that the storage team lets the virtualization team use; no quota is the whole pool."""
+
+    pool = models.OneToOneField(Pool, on_delete=models.CASCADE, related_name="grant")
+    quota_bytes = models.BigIntegerField(null=True)
+    granted_by = models.CharField(max_length=150)
+    granted_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(quota_bytes__isnull=True) | Q(quota_bytes__gt=0), name="grant_quota_positive"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"grant of {self.pool}"
+
+
 class Portal(OnDevice):
     """An array's portal; ``network`` is its address with prefix length."""
 

@@ -33,6 +33,11 @@ def reason_text(reason: Reason) -> str:
             return "the pool is not online"
         case "unreached":
             return "no host of the cluster reaches its array"
+        case "not_granted":
+            return "the storage team has not granted it"
+        case "quota":
+            left, size = format_size(figures["left_bytes"]), format_size(figures["size_bytes"])
+            return f"{left} of the granted quota left, {size} needed"
         case "no_room":
             return f"{format_size(figures['free_bytes'])} free, {format_size(figures['size_bytes'])} needed"
         case "little_left":

@@ -11,7 +11,7 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
 from movelot.inventory.models import Device
-from movelot.lots.drafting import STOP, Check, Draft, DraftKind, changes_since, put_steps, redraft, register
+from movelot.lots.drafting import STOP, Check, Draft, DraftKind, changes_since, kind_of, put_steps, redraft, register
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import StepSpec
@@ -72,6 +72,7 @@ def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
                 f"Lot {lot.pk} is {locked.state}; it cannot be started.",
                 hint="Reload to see where it stands.",
             )
+        kind_of(locked.kind).reserve(locked)
         # Steps that failed or were abandoned are tried again: each first looks at the true state on its device.
         locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
             state=Step.State.WAITING, problem={}, task_uri="", ended_at=None

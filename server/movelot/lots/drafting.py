@@ -53,6 +53,9 @@ class DraftKind(ABC):
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         """Everything about the lot from its form and the current reading; raises Problem for an impossible form."""
 
+    def reserve(self, lot: Lot) -> None:  # noqa: B027  (most kinds hold nothing)
+        """Take what only one lot may have, in the transaction that starts ``lot``; raises Problem when it is taken."""
+
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """What was predicted beside what is measured now that the lot has ended."""
         return {}

@@ -57,6 +57,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attach/grants/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every pool with its grant. */
+        get: operations["attach_grants_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/grants/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description A pool's grant: the storage team makes, changes and withdraws it. */
+        put: operations["attach_grants_update"];
+        post?: never;
+        /** @description Withdraw the grant; what was made under it stays. */
+        delete: operations["attach_grants_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attach/loss/": {
         parameters: {
             query?: never;
@@ -83,6 +118,40 @@ export interface paths {
         };
         /** @description The same as CSV: one row a machine, all of them. */
         get: operations["attach_loss_csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/path-policies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Path policies of devices on hosts, filtered. */
+        get: operations["attach_path_policies_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/paths/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The path board of a cluster and an array, for one volume or for all. */
+        get: operations["attach_paths_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -442,6 +511,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `thin` - thin
+         *     * `thick` - thick
+         * @enum {string}
+         */
+        AllocationEnum: "thin" | "thick";
         ArrayUse: {
             name: string;
             allocated_bytes: number;
@@ -456,7 +531,9 @@ export interface components {
             cluster: string;
             name: string;
             size: string;
-            pool: string;
+            count: string;
+            allocation: components["schemas"]["AllocationEnum"];
+            pools: string[];
             fixes: string[];
         };
         AttachFormRequest: {
@@ -466,15 +543,20 @@ export interface components {
             name: string;
             /** @default  */
             size: string;
-            /** @default  */
-            pool: string;
+            /** @default 1 */
+            count: string;
+            /** @default thin */
+            allocation: components["schemas"]["AllocationEnum"];
+            pools?: string[];
             fixes?: string[];
         };
         AttachPlan: {
             cluster: string;
             hosts: string[];
             size_bytes: number | null;
-            pool: string;
+            total_bytes: number;
+            pools_chosen: string[];
+            volumes: components["schemas"]["PlannedVolume"][];
             problems: components["schemas"]["FieldProblem"][];
             pools: components["schemas"]["PoolRow"][];
             board: components["schemas"]["Board"] | null;
@@ -655,6 +737,18 @@ export interface components {
             };
             action: string;
         };
+        GrantRow: {
+            pool: number;
+            name: string;
+            array: string;
+            capacity_bytes: number;
+            granted: boolean;
+            quota_bytes: number | null;
+            promised_bytes: number;
+            granted_by: string;
+            /** Format: date-time */
+            granted_at: string | null;
+        };
         GroupBoard: {
             id: number;
             name: string;
@@ -803,6 +897,10 @@ export interface components {
         MovesRequest: {
             moves: components["schemas"]["MoveRequest"][];
         };
+        Named: {
+            id: number;
+            name: string;
+        };
         /** @description What to draft: a kind, and the form as that kind has it. */
         NewLotRequest: {
             kind: string;
@@ -840,8 +938,46 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["LotSummary"][];
         };
+        PathsAnswer: {
+            cluster: string;
+            array: string;
+            clusters: string[];
+            arrays: string[];
+            volumes: components["schemas"]["Named"][];
+            volume: number | null;
+            board: components["schemas"]["Board"];
+            more_hosts: number;
+            points: components["schemas"]["WeakPoint"][];
+        };
         PinRequest: {
             fingerprint: string;
+        };
+        PlannedVolume: {
+            name: string;
+            size_bytes: number;
+            pool_id: number;
+            pool: string;
+        };
+        PoliciesAnswer: {
+            rows: components["schemas"]["PolicyRow"][];
+            total: number;
+            policies: components["schemas"]["PolicyOption"][];
+            clusters: string[];
+            arrays: string[];
+        };
+        PolicyOption: {
+            name: string;
+            text: string;
+        };
+        PolicyRow: {
+            id: number;
+            host: string;
+            volume: string;
+            array: string;
+            datastore: string;
+            policy: string;
+            paths: number;
+            odd: boolean;
         };
         PoolAfter: {
             id: number;
@@ -862,6 +998,7 @@ export interface components {
             free_bytes: number;
             /** Format: double */
             subscription_after: number;
+            quota_left_bytes: number | null;
             verdict: string;
             text: string;
         };
@@ -872,6 +1009,11 @@ export interface components {
             datastores: number;
             hosts: number;
             disks: number;
+        };
+        /** @description A size as people type it; empty for the whole pool. */
+        QuotaRequest: {
+            /** @default  */
+            quota: string;
         };
         /** @description The first page. */
         Rounds: {
@@ -979,6 +1121,12 @@ export interface components {
             name: string;
             figures: components["schemas"]["Figure"][];
             layers: components["schemas"]["Layer"][];
+        };
+        WeakPoint: {
+            kind: string;
+            component: string;
+            hosts: string[];
+            volumes: string[];
         };
     };
     responses: never;
@@ -1102,6 +1250,70 @@ export interface operations {
             };
         };
     };
+    attach_grants_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GrantRow"][];
+                };
+            };
+        };
+    };
+    attach_grants_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["QuotaRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GrantRow"];
+                };
+            };
+        };
+    };
+    attach_grants_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     attach_loss_retrieve: {
         parameters: {
             query: {
@@ -1142,6 +1354,53 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    attach_path_policies_retrieve: {
+        parameters: {
+            query?: {
+                array?: string;
+                cluster?: string;
+                host?: string;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoliciesAnswer"];
+                };
+            };
+        };
+    };
+    attach_paths_retrieve: {
+        parameters: {
+            query?: {
+                array?: string;
+                cluster?: string;
+                volume?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsAnswer"];
                 };
             };
         };

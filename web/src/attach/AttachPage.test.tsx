@@ -16,6 +16,7 @@ const pool = (name: string, verdict: string, text: string): Schemas["PoolRow"] =
   allocated_bytes: 10 * TIB,
   free_bytes: 10 * TIB,
   subscription_after: 0.7,
+  quota_left_bytes: null,
   verdict,
   text,
 });
@@ -23,7 +24,9 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
   cluster: "quayside",
   hosts: ["quay-01", "quay-03"],
   size_bytes: 2 * TIB,
-  pool: "granite-mixed",
+  total_bytes: 2 * TIB,
+  pools_chosen: ["granite-mixed"],
+  volumes: [{ name: "berth-e", size_bytes: 2 * TIB, pool_id: 1, pool: "granite-mixed" }],
   problems: [],
   pools: [
     pool("granite-mixed", "fits", "fits"),
@@ -39,7 +42,15 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
   fixable: ["quay-03"],
   ...part,
 });
-const form = { cluster: "quayside", name: "berth-e", size: "2 TiB", pool: "", fixes: [] as string[] };
+const form = {
+  cluster: "quayside",
+  name: "berth-e",
+  size: "2 TiB",
+  count: "1",
+  allocation: "thin" as const,
+  pools: [] as string[],
+  fixes: [] as string[],
+};
 const draft = (part: Partial<Plan> = {}, state = "draft") => ({
   lot: lot({ summary: summary({ kind: "attach", state }) }),
   form,
@@ -136,11 +147,45 @@ describe("attaching storage", () => {
   });
 
   it("chooses another pool by click", async () => {
-    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pool: "granite-fast" }) }));
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: ["granite-fast"] }) }));
     show();
     fireEvent.click(await screen.findByRole("radio", { name: /granite-fast/ }));
     await vi.waitFor(() => {
-      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ pool: "granite-fast" });
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({
+        pools: ["granite-fast"],
+      });
+    });
+  });
+
+  it("shares several volumes out over the pools ticked", async () => {
+    const volumes = ["berth-1", "berth-2", "berth-3"].map((name, n) => ({
+      name,
+      size_bytes: 2 * TIB,
+      pool_id: n,
+      pool: n === 1 ? "granite-fast" : "granite-mixed",
+    }));
+    const several = { volumes, total_bytes: 6 * TIB, pools_chosen: ["granite-mixed"] };
+    const asked = serve(
+      answers({ "GET /api/attach/drafts/9/": draft(several), "PUT /api/attach/drafts/9/": draft(several) }),
+    );
+    show();
+    const section = await screen.findByRole("region", { name: "Volumes" });
+    expect(section).toHaveTextContent("3 volumes, 6.00 TiB together");
+    expect(section).toHaveTextContent("granite-mixed: berth-1, berth-3");
+    const mixed = screen.getByRole("checkbox", { name: /granite-mixed/ });
+    expect(mixed).toBeChecked();
+    fireEvent.click(screen.getByRole("checkbox", { name: /granite-fast/ }));
+    await vi.waitFor(() => {
+      expect(asked.filter((each) => each.key.startsWith("PUT")).at(-1)?.body).toMatchObject({
+        pools: ["granite-mixed", "granite-fast"],
+      });
+    });
+    // The last one ticked stays: a lot needs some pool.
+    fireEvent.click(mixed);
+    await vi.waitFor(() => {
+      expect(asked.filter((each) => each.key.startsWith("PUT")).at(-1)?.body).toMatchObject({
+        pools: ["granite-mixed"],
+      });
     });
   });
 

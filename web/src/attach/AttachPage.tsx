@@ -7,12 +7,14 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useGroups } from "../balance/useGroups";
 import { useDraft } from "../lots/useDraft";
+import type { Schemas } from "../api/problem";
 import { formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useTray } from "../shell/trayState";
 import { useSession } from "../shell/useSession";
 import { useStatus } from "../shell/useStatus";
+import { Grants } from "./Grants";
 import { PathBoard } from "./PathBoard";
 import { PoolFits } from "./PoolFits";
 import { type AttachForm, useAttachDraft } from "./useAttachDraft";
@@ -59,20 +61,33 @@ function AttachStart() {
           {session && !session.may_change && (
             <Typography color="textSecondary">Your role reads only; it may not draft lots.</Typography>
           )}
-          <Typography variant="h2" component="h2" sx={{ mt: 1.5 }}>
-            Before others work on it
-          </Typography>
-          <Typography>
-            <Link to="/attach/loss">What if a component is taken away</Link>: which machines stop, which lose
-            redundancy, and whose they are.
-          </Typography>
+          <Box component="nav" aria-label="More of Attach" sx={{ display: "grid", gap: 0.75, mt: 1 }}>
+            <span>
+              <Link to="/attach/paths">Paths</Link>: expected against seen, and single points of failure
+            </span>
+            <span>
+              <Link to="/attach/loss">What if it is taken away</Link>: which machines stop or lose redundancy
+            </span>
+            <span>
+              <Link to="/attach/path-policies">Path policies</Link>: of many devices on many hosts at once
+            </span>
+          </Box>
         </Box>
       )}
+      <Grants />
     </>
   );
 }
 
-const EMPTY: AttachForm = { cluster: "", name: "", size: "", pool: "", fixes: [] };
+const EMPTY: AttachForm = {
+  cluster: "",
+  name: "",
+  size: "",
+  count: "1",
+  allocation: "thin",
+  pools: [],
+  fixes: [],
+};
 
 /** The form as typed, kept on the server a moment after each key. */
 function useTypedForm(id: number) {
@@ -95,9 +110,7 @@ function useTypedForm(id: number) {
 
 function AttachDraft({ id }: { id: number }) {
   const { draft, save, form, change } = useTypedForm(id);
-  const { data: groups } = useGroups();
   const { data: session } = useSession();
-  const { unit } = useUnit();
   const { show } = useTray();
   useEffect(() => {
     show(id);
@@ -105,10 +118,6 @@ function AttachDraft({ id }: { id: number }) {
   const plan = draft.data?.plan;
   const state = draft.data?.lot.summary.state ?? "draft";
   const fixed = state !== "draft" || !session?.may_change;
-  const problem = (field: string) => plan?.problems.find((entry) => entry.field === field);
-  const sizeHint = plan?.size_bytes
-    ? `${formatSize(plan.size_bytes, unit === "TiB" ? "TB" : "TiB")} as the ${unit === "TiB" ? "array" : "host"} counts`
-    : "a number and a unit, as 2 TiB";
   return (
     <>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1.5 }}>
@@ -138,70 +147,17 @@ function AttachDraft({ id }: { id: number }) {
         )}
       </Box>
       <ProblemAlert error={draft.error ?? save.error} />
-      <Box
-        sx={{
-          display: "grid",
-          gridTemplateColumns: "1.1fr 1.4fr 1fr",
-          gap: 1.5,
-          mb: 1.5,
-          alignItems: "start",
-        }}
-      >
-        <TextField
-          select
-          label="Cluster"
-          value={plan?.cluster ?? ""}
-          disabled={fixed}
-          onChange={(event) => {
-            change({ cluster: event.target.value });
-          }}
-        >
-          {(groups ?? []).map((group) => (
-            <MenuItem key={group.id} value={group.name}>
-              {group.name}
-            </MenuItem>
-          ))}
-          {plan && !(groups ?? []).some((group) => group.name === plan.cluster) && (
-            <MenuItem value={plan.cluster}>{plan.cluster || "none"}</MenuItem>
-          )}
-        </TextField>
-        <TextField
-          label="Datastore name"
-          autoFocus
-          value={form.name}
-          disabled={fixed}
-          error={!!problem("name")}
-          onChange={(event) => {
-            change({ name: event.target.value });
-          }}
-          helperText={
-            problem("name")
-              ? `${problem("name")?.message ?? ""} ${problem("name")?.hint ?? ""}`
-              : "the volume on the array gets the same"
-          }
-        />
-        <TextField
-          label="Size"
-          value={form.size}
-          disabled={fixed}
-          error={!!problem("size")}
-          onChange={(event) => {
-            change({ size: event.target.value });
-          }}
-          helperText={
-            problem("size") ? `${problem("size")?.message ?? ""} ${problem("size")?.hint ?? ""}` : sizeHint
-          }
-        />
-      </Box>
+      <Fields form={form} plan={plan} fixed={fixed} change={change} />
       {plan && (
         <Box sx={{ display: "grid", gap: 1.5 }}>
           <PoolFits
             plan={plan}
             disabled={fixed}
-            choose={(pool) => {
-              change({ pool });
+            choose={(pools) => {
+              change({ pools });
             }}
           />
+          {plan.volumes.length > 1 && <Volumes volumes={plan.volumes} total={plan.total_bytes} />}
           {plan.board && <PathBoard board={plan.board} title="Paths the hosts will have" />}
           {plan.fixable.map((host) => (
             <Box
@@ -235,5 +191,118 @@ function AttachDraft({ id }: { id: number }) {
         </Box>
       )}
     </>
+  );
+}
+
+type Plan = Schemas["AttachPlan"];
+
+interface FieldsProps {
+  form: AttachForm;
+  plan: Plan | undefined;
+  fixed: boolean;
+  change: (part: Partial<AttachForm>) => void;
+}
+
+/** The form: what is wrong stands beside its field, and a size in the base the other side counts in. */
+function Fields({ form, plan, fixed, change }: FieldsProps) {
+  const { unit } = useUnit();
+  const { data: groups } = useGroups();
+  const clusters = new Set([...(groups ?? []).map((group) => group.name), plan?.cluster ?? ""]);
+  const other = unit === "TiB" ? "TB" : "TiB";
+  const sizeHint = plan?.size_bytes
+    ? `${formatSize(plan.size_bytes, other)} as the ${unit === "TiB" ? "array" : "host"} counts`
+    : "a number and a unit, as 2 TiB";
+  const field = (name: "name" | "size" | "count", label: string, hint: string, focus = false) => {
+    const problem = plan?.problems.find((entry) => entry.field === name);
+    return (
+      <TextField
+        label={label}
+        value={form[name]}
+        autoFocus={focus}
+        disabled={fixed}
+        error={!!problem}
+        onChange={(event) => {
+          change({ [name]: event.target.value });
+        }}
+        helperText={problem ? `${problem.message} ${problem.hint}` : hint}
+      />
+    );
+  };
+  const nameHint = Number(form.count) > 1 ? "## becomes a number, as berth-##" : "the volume gets the same";
+  return (
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "1fr 1.5fr 1.1fr 0.6fr 0.9fr",
+        gap: 1.5,
+        mb: 1.5,
+        alignItems: "start",
+      }}
+    >
+      <TextField
+        select
+        label="Cluster"
+        value={plan?.cluster ?? ""}
+        disabled={fixed}
+        onChange={(event) => {
+          change({ cluster: event.target.value });
+        }}
+      >
+        {[...clusters].map((name) => (
+          <MenuItem key={name} value={name}>
+            {name || "none"}
+          </MenuItem>
+        ))}
+      </TextField>
+      {field("name", "Datastore name", nameHint, true)}
+      {field("size", "Size", sizeHint)}
+      {field("count", "How many", "")}
+      <TextField
+        select
+        label="Allocation"
+        value={form.allocation}
+        disabled={fixed}
+        onChange={(event) => {
+          change({ allocation: event.target.value === "thick" ? "thick" : "thin" });
+        }}
+        helperText={form.allocation === "thick" ? "takes its space at once" : "takes space as it fills"}
+      >
+        <MenuItem value="thin">Thin</MenuItem>
+        <MenuItem value="thick">Thick</MenuItem>
+      </TextField>
+    </Box>
+  );
+}
+
+/** Which volume goes to which pool, when there are several. */
+function Volumes({ volumes, total }: { volumes: Plan["volumes"]; total: number }) {
+  const { size } = useUnit();
+  const pools = [...new Set(volumes.map((volume) => volume.pool))];
+  return (
+    <Box
+      component="section"
+      aria-label="Volumes"
+      sx={{
+        p: "8px 12px",
+        border: "1px solid var(--line)",
+        borderRadius: "6px",
+        background: "var(--card)",
+      }}
+    >
+      <strong>
+        {volumes.length} volumes, {size(total)} together
+      </strong>
+      {pools.map((pool) => (
+        <div key={pool}>
+          <span style={{ color: "var(--mute)" }}>{pool}: </span>
+          <span className="mono">
+            {volumes
+              .filter((volume) => volume.pool === pool)
+              .map((volume) => volume.name)
+              .join(", ")}
+          </span>
+        </div>
+      ))}
+    </Box>
   );
 }

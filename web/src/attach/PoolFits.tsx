@@ -10,20 +10,29 @@ type Pool = Schemas["PoolRow"];
 
 const MARKS = { fits: "clear", tight: "part", refused: "over" } as const;
 
-/** Every pool with its space, what the volume would take, and why it fits or does not. */
+/** Every pool with its space, what the volume would take, and why it fits or does not; several for several volumes. */
 export function PoolFits({
   plan,
   choose,
   disabled,
 }: {
   plan: Plan;
-  choose: (pool: string) => void;
+  choose: (pools: string[]) => void;
   disabled: boolean;
 }) {
+  const several = plan.volumes.length > 1;
+  const chosen = new Set(plan.pools_chosen);
+  /** The choice after a click: one pool for one volume; for several, one more or one less, but never none. */
+  const toggled = (name: string): string[] => {
+    if (!several) return [name];
+    if (!chosen.has(name)) return [...plan.pools_chosen, name];
+    const rest = plan.pools_chosen.filter((other) => other !== name);
+    return rest.length ? rest : [name];
+  };
   return (
     <Box
-      role="radiogroup"
-      aria-label="Pool"
+      role={several ? "group" : "radiogroup"}
+      aria-label={several ? "Pools" : "Pool"}
       sx={{
         border: "1px solid var(--line)",
         borderRadius: "6px",
@@ -33,7 +42,7 @@ export function PoolFits({
     >
       <Box sx={{ display: "flex", p: "8px 12px", borderBottom: "1px solid var(--line)" }}>
         <Typography variant="h2" component="h2" sx={{ flex: 1 }}>
-          Pool
+          {several ? "Pools" : "Pool"}
         </Typography>
         <span style={{ color: "var(--mute)", fontSize: 12 }}>allocated, this volume, ┃ subscribed after</span>
       </Box>
@@ -42,10 +51,11 @@ export function PoolFits({
           key={pool.id}
           pool={pool}
           size={plan.size_bytes ?? 0}
-          chosen={pool.name === plan.pool}
+          role={several ? "checkbox" : "radio"}
+          chosen={chosen.has(pool.name)}
           disabled={disabled}
           onChoose={() => {
-            choose(pool.name);
+            choose(toggled(pool.name));
           }}
         />
       ))}
@@ -56,19 +66,20 @@ export function PoolFits({
 interface LineProps {
   pool: Pool;
   size: number;
+  role: "radio" | "checkbox";
   chosen: boolean;
   disabled: boolean;
   onChoose: () => void;
 }
 
-function PoolLine({ pool, size, chosen, disabled, onChoose }: LineProps) {
+function PoolLine({ pool, size, role, chosen, disabled, onChoose }: LineProps) {
   const { size: text } = useUnit();
   const share = (bytes: number) =>
     `${String(Math.min(100, (bytes / Math.max(pool.capacity_bytes, 1)) * 100))}%`;
   const verdict = pool.verdict as keyof typeof MARKS;
   return (
     <ButtonBase
-      role="radio"
+      role={role}
       aria-checked={chosen}
       disabled={disabled}
       onClick={onChoose}

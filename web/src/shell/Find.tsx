@@ -10,6 +10,8 @@ import "./find.css";
 const PAGES = [
   ["Rounds", "/"],
   ["Attach", "/attach"],
+  ["Paths", "/attach/paths"],
+  ["Path policies", "/attach/path-policies"],
   ["What if it is taken away", "/attach/loss"],
   ["Balance", "/balance"],
   ["Lots", "/lots"],

@@ -188,25 +188,63 @@ class SetPathPolicy(StepKind):
         return None
 
 
+class SetPathPolicies(StepKind):
+    """Params: wanted and before, each a path policy by serial, for many devices of one host.
+
+    What was there before is part of the draft, so that an answer lost on the way loses nothing of the undo.
+    """
+
+    name = "set_path_policies"
+
+    def begin(self, run: StepRun) -> Progress:
+        now = host.path_policies(run.session)
+        wanted, before = run.params["wanted"], run.params["before"]
+        gone = sorted(set(wanted) - set(now))
+        message = f"{run.session.name} does not see {len(gone)} of the devices, first {gone[:1]}."
+        demand(not gone, "device_missing", message)
+        other = [serial for serial in wanted if now[serial] not in (wanted[serial], before[serial])]
+        message = f"{len(other)} devices of {run.session.name} were given another policy meanwhile."
+        demand(not other, "policy_changed", message, hint="Draft the lot again from a fresh reading.")
+        for serial, policy in wanted.items():
+            if now[serial] != policy:
+                host.act(run.session, "SetPathPolicy", Serial=serial, Policy=policy)
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        now = host.path_policies(run.session)
+        differ = [serial for serial, policy in run.params["wanted"].items() if now.get(serial) != policy]
+        demand(not differ, "policy_differs", f"{len(differ)} devices of {run.session.name} have another path policy.")
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        title = f"Give {len(params['before'])} devices their former path policies back"
+        return StepSpec(self.name, "", title, "", {"wanted": params["before"], "before": params["wanted"]})
+
+
 class BindUplink(StepKind):
-    """Params: interface, uri, active, standby. Result: the uplinks before."""
+    """Params: interface, and wanted and before, each {active, standby} uplinks."""
 
     name = "bind_uplink"
 
     def begin(self, run: StepRun) -> Progress:
-        now = host.find_interface(run.session, run.params["interface"])
-        wanted = (run.params["active"], run.params["standby"])
-        before = run.result or {"active": now["active_uplinks"], "standby": now["standby_uplinks"]}
-        if (now["active_uplinks"], now["standby_uplinks"]) != wanted:
-            body = {"Oem": {"Kestrel": {"ActiveUplinks": wanted[0], "StandbyUplinks": wanted[1]}}}
-            run.session.patch(now["uri"], body, now["etag"])
-        return Progress(True, before)
+        found = host.find_interface(run.session, run.params["interface"])
+        now = {"active": found["active_uplinks"], "standby": found["standby_uplinks"]}
+        wanted = run.params["wanted"]
+        demand(
+            now in (wanted, run.params["before"]),
+            "uplinks_changed",
+            f"{run.params['interface']} was given other uplinks meanwhile.",
+            hint="Draft the lot again from a fresh reading.",
+        )
+        if now != wanted:
+            body = {"Oem": {"Kestrel": {"ActiveUplinks": wanted["active"], "StandbyUplinks": wanted["standby"]}}}
+            run.session.patch(found["uri"], body, found["etag"])
+        return Progress(True)
 
     def verify(self, run: StepRun) -> None:
         now = host.find_interface(run.session, run.params["interface"])
-        same = (now["active_uplinks"], now["standby_uplinks"]) == (run.params["active"], run.params["standby"])
+        wanted = run.params["wanted"]
         demand(
-            same,
+            (now["active_uplinks"], now["standby_uplinks"]) == (wanted["active"], wanted["standby"]),
             "uplinks_differ",
             f"{run.params['interface']} has uplinks {now['active_uplinks']}, standby {now['standby_uplinks']}.",
         )
@@ -217,7 +255,7 @@ class BindUplink(StepKind):
             "",
             f"Give {params['interface']} its former uplinks back",
             "",
-            {**params, "active": result["active"], "standby": result["standby"]},
+            {"interface": params["interface"], "wanted": params["before"], "before": params["wanted"]},
         )
 
 

@@ -8,26 +8,33 @@ from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Value
 
 
 class LetIn(StepKind):
-    """Params: uri of the connection, volume (name), initiator_uris let in afterwards. Result: before."""
+    """Params: uri of the connection, volume (name), and wanted and before, each the URIs of the initiators let in.
+
+    What was there before is part of the draft, so that an answer lost on the way loses nothing of the undo.
+    """
 
     name = "let_in"
 
     def begin(self, run: StepRun) -> Progress:
         current = run.session.get(run.params["uri"])
-        now, wanted = array.initiators_of(current), sorted(run.params["initiator_uris"])
-        before = run.result.get("before") or now
+        now, wanted = array.initiators_of(current), sorted(run.params["wanted"])
+        demand(
+            now in (wanted, sorted(run.params["before"])),
+            "masking_changed",
+            f"{run.params['volume']} was let in to other initiators meanwhile.",
+            hint="Draft the lot again from a fresh reading.",
+        )
         if now != wanted:
-            ends = [{"@odata.id": uri} for uri in wanted]
-            body = {"Links": {"InitiatorEndpoints": ends}}
+            body = {"Links": {"InitiatorEndpoints": [{"@odata.id": uri} for uri in wanted]}}
             run.session.patch(run.params["uri"], body, str(current.get("@odata.etag", "")))
-        return Progress(True, {"before": before})
+        return Progress(True)
 
     def verify(self, run: StepRun) -> None:
         found = array.initiators_of(run.session.get(run.params["uri"]))
         demand(
-            found == sorted(run.params["initiator_uris"]),
+            found == sorted(run.params["wanted"]),
             "let_in_differs",
-            f"{run.params['volume']} lets in {len(found)} initiators, not {len(run.params['initiator_uris'])}.",
+            f"{run.params['volume']} lets in {len(found)} initiators, not {len(run.params['wanted'])}.",
         )
 
     def undo(self, params: Values, result: Values) -> StepSpec:
@@ -35,8 +42,8 @@ class LetIn(StepKind):
             self.name,
             "",
             f"Let in to {params['volume']} whom it let in before",
-            f"{len(result['before'])} initiators",
-            {**params, "initiator_uris": result["before"]},
+            f"{len(params['before'])} initiators",
+            {**params, "wanted": params["before"], "before": params["wanted"]},
         )
 
 

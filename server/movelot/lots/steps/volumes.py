@@ -9,7 +9,7 @@ from movelot_core.units import format_size
 
 
 class CreateVolume(StepKind):
-    """Params: name, size_bytes, pool_uri. Result: uri, serial."""
+    """Params: name, size_bytes, pool_uri, thin. Result: uri, serial."""
 
     name = "create_volume"
 
@@ -24,9 +24,8 @@ class CreateVolume(StepKind):
                 hint="Choose another name.",
             )
         else:
-            row = array.create_volume(
-                run.session, run.params["name"], run.params["size_bytes"], run.params["pool_uri"], run.key
-            )
+            name, size, pool = (run.params[part] for part in ("name", "size_bytes", "pool_uri"))
+            row = array.create_volume(run.session, name, size, pool, run.params.get("thin", True), run.key)
         return Progress(True, {"uri": row["uri"], "serial": row["serial"]})
 
     def verify(self, run: StepRun) -> None:

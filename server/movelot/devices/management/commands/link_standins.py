@@ -9,7 +9,11 @@ from django.core.management.base import BaseCommand, CommandParser
 from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
 from movelot.devices.reading import collect, reread
-from movelot.inventory.models import Device
+from movelot.inventory.models import Device, Grant, Pool
+from movelot_core.units import TIB
+
+# What the made-up port's storage team grants: a part of the fast pool, all of the mixed one.
+GRANTED = {"granite-fast": 16 * TIB, "granite-mixed": None}
 
 
 class Command(BaseCommand):
@@ -26,5 +30,8 @@ class Command(BaseCommand):
         failed = reread(Device.objects.all())
         for error in failed.values():
             self.stderr.write(error.message)
+        for name, quota in GRANTED.items():
+            for pool in Pool.objects.filter(name=name):
+                Grant.objects.get_or_create(pool=pool, defaults={"quota_bytes": quota, "granted_by": "tobias.wren"})
         count = collect(Device.objects.filter(state=Device.State.LINKED))
         self.stdout.write(f"{Device.objects.count()} devices linked, {count} samples collected")

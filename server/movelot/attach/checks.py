@@ -1,0 +1,75 @@
+"""The checks of an attach lot: its form, its pools, its paths, and other people's drafts."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from movelot.attach.form import Wish
+from movelot.inventory.models import Pool
+from movelot.inventory.paths import PathTable
+from movelot.inventory.sentences import fit_text
+from movelot.lots.drafting import PASS, STOP, WARN, Check
+from movelot.lots.models import Lot
+from movelot_core.attach import PoolFit, Verdict
+from movelot_core.units import format_share, format_size
+
+if TYPE_CHECKING:
+    from movelot.attach.drafting import PlannedVolume
+
+
+def form_checks(wish: Wish, fits: list[tuple[Pool, PoolFit]], chosen: list[Pool]) -> list[Check]:
+    """What the form lacks, and whether each pool that takes part has room for all that it would get."""
+    checks = [
+        Check(f"{problem.field} is usable", STOP, f"{problem.message} {problem.hint}") for problem in wish.problems
+    ]
+    if not fits and not chosen:
+        checks.append(Check("a pool fits", STOP, "No array with a pool is linked yet."))
+    keys = {pool.pk for pool in chosen}
+    for pool, fit in fits:
+        if pool.pk not in keys or wish.size_bytes is None:
+            continue
+        level = {Verdict.FITS: PASS, Verdict.TIGHT: WARN, Verdict.REFUSED: STOP}[fit.verdict]
+        left = (
+            f"{format_size(fit.free_after_bytes)} left in {fit.pool}, {format_share(fit.subscription_after)} subscribed"
+        )
+        checks.append(Check("pool has room", level, left if level == PASS else f"{fit.pool}: {fit_text(fit)}"))
+    return checks
+
+
+def path_checks(table: PathTable) -> list[Check]:
+    """Hosts without any path stop; missing paths and single points of failure warn."""
+    checks = []
+    seen = sum(path.seen for path in table.paths)
+    expected = sum(path.expected for path in table.paths)
+    hosts = sorted({port.host for port in table.ports})
+    blind = [host for host in hosts if not any(path.seen for path in table.paths if path.host == host)]
+    checks += [Check("every host reaches it", STOP, f"{host} would have no path at all.") for host in blind]
+    for host in hosts:
+        points = sorted({point.component for point in table.points if point.host == host and point.kind == "subnet"})
+        if host not in blind and points:
+            checks.append(Check("no single point of failure", WARN, f"{host} would reach it over {points[0]} only."))
+    if seen == expected:
+        checks.append(Check("paths", PASS, f"{seen} of {expected} paths, on two subnets and two controllers"))
+    return checks
+
+
+def rival_checks(lot: Lot, chosen: list[Pool], volumes: list[PlannedVolume]) -> list[Check]:
+    """Other people's drafts on the same pools, and whether these have room for all of them."""
+    drafts = Lot.objects.filter(kind="attach", state=Lot.State.DRAFT).exclude(pk=lot.pk).select_related("created_by")
+    asked_by = {other: other.plan.get("volumes", []) for other in drafts}
+    checks = []
+    for pool in chosen:
+        rivals = {other: _asked(asked, pool) for other, asked in asked_by.items() if _asked(asked, pool)}
+        if not rivals:
+            continue
+        asked = sum(rivals.values()) + sum(volume.size_bytes for volume in volumes if volume.pool_id == pool.pk)
+        free = pool.capacity_bytes - pool.allocated_bytes
+        who = ", ".join(f"lot {other.pk} of {other.created_by.username}" for other in list(rivals)[:3])
+        room = f"together they ask {format_size(asked)} of {format_size(free)} free"
+        fits = "it has room for all" if asked <= free else room
+        checks.append(Check("no rival draft", WARN, f"{pool.name} is also drafted on by {who}; {fits}."))
+    return checks
+
+
+def _asked(volumes: list[dict[str, int]], pool: Pool) -> int:
+    return sum(int(volume["size_bytes"]) for volume in volumes if volume["pool_id"] == pool.pk)

@@ -1,0 +1,96 @@
+"""The form of an attach lot: as typed, and what it means, with what is wrong beside each field."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from movelot.inventory.models import Datastore, Volume
+from movelot.lots.steps.base import Values
+from movelot_core.attach import expand_names, parse_count
+from movelot_core.errors import CoreError
+from movelot_core.units import parse_size
+
+T = TypeVar("T")
+THIN, THICK = "thin", "thick"
+
+
+@dataclass
+class FieldProblem:
+    """What is wrong with a field of the form, and what to type."""
+
+    field: str
+    code: str
+    message: str
+    hint: str
+
+
+@dataclass
+class Form:
+    """The form as typed. ``fixes`` names hosts whose uplinks are to be bound first; ``pools`` may name several."""
+
+    cluster: str = ""
+    name: str = ""
+    size: str = ""
+    count: str = "1"
+    allocation: str = THIN
+    pools: list[str] = field(default_factory=list)
+    fixes: list[str] = field(default_factory=list)
+
+    @classmethod
+    def of(cls, given: Values) -> Form:
+        cluster, name, size = (str(given.get(part) or "")[:200] for part in ("cluster", "name", "size"))
+        count = str(given.get("count") or "1")[:20]
+        allocation = THICK if given.get("allocation") == THICK else THIN
+        return cls(cluster, name, size, count, allocation, _texts(given.get("pools")), _texts(given.get("fixes")))
+
+
+def _texts(given: Any) -> list[str]:
+    return [str(each) for each in given] if isinstance(given, list) else []
+
+
+@dataclass
+class Wish:
+    """What the form means: free names, one size for all, thin or thick. Fields that cannot be read are None."""
+
+    names: list[str] | None
+    size_bytes: int | None
+    count: int
+    thin: bool
+    problems: list[FieldProblem]
+
+    @property
+    def complete(self) -> bool:
+        return bool(self.names) and self.size_bytes is not None
+
+    @property
+    def total_bytes(self) -> int:
+        return (self.size_bytes or 0) * self.count
+
+
+def read(form: Form) -> Wish:
+    """What ``form`` means, with a problem for each field that cannot be used; an empty field is no problem yet."""
+    problems: list[FieldProblem] = []
+    count = _read(problems, "count", form.count, parse_count) or 1
+    size = _read(problems, "size", form.size, parse_size)
+    names = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
+    return Wish(names, size, count, form.allocation == THIN, problems)
+
+
+def _read(problems: list[FieldProblem], name: str, text: str, parse: Callable[[str], T]) -> T | None:
+    if not text.strip():
+        return None
+    try:
+        return parse(text)
+    except CoreError as error:
+        problems.append(FieldProblem(name, error.code, error.message, error.hint))
+        return None
+
+
+def _taken() -> set[str]:
+    """Names in use, on arrays or hosts."""
+    return {
+        *Datastore.objects.values_list("name", flat=True),
+        *Volume.objects.values_list("name", flat=True),
+    }

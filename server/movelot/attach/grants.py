@@ -1,0 +1,70 @@
+"""What the storage team granted, and how much of it is promised already."""
+
+from __future__ import annotations
+
+from movelot.inventory.models import Grant, Pool, Volume
+from movelot.lots.models import Lot
+from movelot.problems import Problem
+from movelot_core.units import format_size
+
+# A lot in one of these states holds what it was started with.
+HOLDING = (Lot.State.RUNNING, Lot.State.HALTING, Lot.State.HALTED)
+
+
+def promised_bytes(pool: Pool, besides: Lot | None = None) -> int:
+    """Sizes of the pool's volumes that are offered to anybody, and of those that started lots are about to make."""
+    offered = dict(Volume.objects.filter(pool=pool, offers__isnull=False).distinct().values_list("name", "size_bytes"))
+    lots = Lot.objects.filter(kind="attach", state__in=HOLDING)
+    if besides is not None:
+        lots = lots.exclude(pk=besides.pk)
+    for plan in lots.values_list("plan", flat=True):
+        for volume in plan.get("volumes", []):
+            if volume["pool_id"] == pool.pk:
+                offered.setdefault(volume["name"], volume["size_bytes"])
+    return sum(offered.values())
+
+
+def quota_left(pool: Pool, besides: Lot | None = None) -> int | None:
+    """Bytes of the pool's grant that are not promised; None when the whole pool is granted. The pool has a grant."""
+    quota: int | None = pool.grant.quota_bytes
+    return None if quota is None else quota - promised_bytes(pool, besides)
+
+
+def reserve(lot: Lot) -> None:
+    """Hold the grants that ``lot`` needs, in the transaction that starts it, so that two lots cannot both have them.
+
+    The rows of the grants are locked until that transaction ends. Raises Problem when a grant is gone or too small.
+    """
+    wanted: dict[int, int] = {}
+    for volume in lot.plan.get("volumes", []):
+        wanted[volume["pool_id"]] = wanted.get(volume["pool_id"], 0) + volume["size_bytes"]
+    made = set(
+        Volume.objects.filter(pool__in=wanted, name__in=[v["name"] for v in lot.plan.get("volumes", [])]).values_list(
+            "name", flat=True
+        )
+    )
+    grants = {
+        grant.pool_id: grant
+        for grant in Grant.objects.select_for_update().filter(pool__in=wanted).select_related("pool")
+    }
+    for pool, size in wanted.items():
+        grant = grants.get(pool)
+        if grant is None:
+            raise Problem(
+                409,
+                "not_granted",
+                "The storage team has withdrawn a pool that this lot uses.",
+                "Nothing was changed.",
+                "Choose another pool, or ask for the grant.",
+            )
+        left = quota_left(grant.pool, lot)
+        # What the lot itself has made and offered already counts as promised, not as still wanted.
+        size -= sum(v["size_bytes"] for v in lot.plan["volumes"] if v["pool_id"] == pool and v["name"] in made)
+        if left is not None and size > left:
+            raise Problem(
+                409,
+                "quota",
+                f"The quota of {grant.pool.name} no longer suffices.",
+                f"{format_size(max(0, left))} left, {format_size(size)} needed. Nothing was changed.",
+                "Make it smaller, choose another pool, or ask for a larger grant.",
+            )

@@ -1,0 +1,161 @@
+"""The API of paths: a cluster's board to an array, its single points of failure, and path policies row by row."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from movelot.attach.board import Board, board_of_paths
+from movelot.attach.path_policies import POLICIES, PolicyFilter, PolicyRow, rows_of
+from movelot.inventory.models import Cluster, Device
+from movelot.inventory.paths import ClusterPaths, cluster_paths
+from movelot.problems import Problem
+from movelot_core.fabric.matrix import PathMatrix, single_points_all
+
+HOSTS_SHOWN = 60
+
+
+@dataclass
+class Named:
+    """A thing to choose."""
+
+    id: int
+    name: str
+
+
+@dataclass
+class WeakPoint:
+    """A component that alone carries all paths of some hosts to some volumes."""
+
+    kind: str
+    component: str
+    hosts: list[str]
+    volumes: list[str]
+
+
+@dataclass
+class PathsAnswer:
+    """A cluster's paths to an array as last read; ``volume`` is null where the board counts for all of them.
+
+    ``more_hosts`` counts hosts that are not listed; those that miss paths are listed first.
+    """
+
+    cluster: str
+    array: str
+    clusters: list[str]
+    arrays: list[str]
+    volumes: list[Named]
+    volume: int | None
+    board: Board
+    more_hosts: int
+    points: list[WeakPoint]
+
+
+@dataclass
+class PolicyOption:
+    """A path policy and what it does."""
+
+    name: str
+    text: str
+
+
+@dataclass
+class PoliciesAnswer:
+    """Devices on hosts with their path policies; at most 500 rows of ``total``."""
+
+    rows: list[PolicyRow]
+    total: int
+    policies: list[PolicyOption]
+    clusters: list[str]
+    arrays: list[str]
+
+
+class PathsSerializer(DataclassSerializer[PathsAnswer]):
+    class Meta:
+        dataclass = PathsAnswer
+
+
+class PoliciesSerializer(DataclassSerializer[PoliciesAnswer]):
+    class Meta:
+        dataclass = PoliciesAnswer
+
+
+def _names() -> tuple[list[str], list[str]]:
+    arrays = Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name").values_list("name", flat=True)
+    return list(Cluster.objects.order_by("name").values_list("name", flat=True)), list(arrays)
+
+
+class PathsView(APIView):
+    """The path board of a cluster and an array, for one volume or for all."""
+
+    @extend_schema(
+        parameters=[OpenApiParameter(name, str) for name in ("cluster", "array", "volume")], responses=PathsSerializer
+    )
+    def get(self, request: Request) -> Response:
+        given = request.query_params
+        clusters, arrays = _names()
+        if not clusters or not arrays:
+            raise Problem(404, "no_paths", "No array with hosts is linked yet.", hint="Link them under Devices.")
+        cluster = Cluster.objects.filter(name=given.get("cluster") or clusters[0]).first()
+        array = Device.objects.filter(kind=Device.Kind.ARRAY, name=given.get("array") or arrays[0]).first()
+        if cluster is None or array is None:
+            raise Problem(404, "not_found", "There is no such cluster or array.", hint="Choose one of the lists.")
+        paths = cluster_paths(cluster, array)
+        volume = given.get("volume", "")
+        if volume and volume not in map(str, paths.volumes):
+            raise Problem(
+                404, "not_found", "This volume is not offered to the cluster.", hint="Choose one of the list."
+            )
+        number = paths.volumes.index(int(volume)) if volume else None
+        board, more = board_of_paths(paths.matrix, number, HOSTS_SHOWN)
+        answer = PathsAnswer(
+            cluster.name,
+            array.name,
+            clusters,
+            arrays,
+            [Named(key, offer.volume) for key, offer in zip(paths.volumes, paths.matrix.fabric.offers, strict=True)],
+            int(volume) if volume else None,
+            board,
+            more,
+            _weak_points(paths, number),
+        )
+        return Response(PathsSerializer(answer).data)
+
+
+def _weak_points(paths: ClusterPaths, volume: int | None) -> list[WeakPoint]:
+    """Single points of failure, each once, with the hosts and volumes that hang on it; most hosts first."""
+    matrix = paths.matrix if volume is None else _only(paths.matrix, volume)
+    found: dict[tuple[str, str], tuple[set[str], set[str]]] = {}
+    for point in single_points_all(matrix):
+        hosts, volumes = found.setdefault((point.kind, point.component), (set(), set()))
+        hosts.add(point.host)
+        volumes.add(point.volume)
+    rows = [WeakPoint(kind, name, sorted(hosts), sorted(volumes)) for (kind, name), (hosts, volumes) in found.items()]
+    return sorted(rows, key=lambda row: (-len(row.hosts), row.kind, row.component))
+
+
+def _only(matrix: PathMatrix, volume: int) -> PathMatrix:
+    """The matrix with the paths of one volume alone."""
+    seen = np.zeros_like(matrix.seen)
+    seen[volume] = matrix.seen[volume]
+    return PathMatrix(matrix.fabric, matrix.expected, seen, matrix.cause)
+
+
+class PoliciesView(APIView):
+    """Path policies of devices on hosts, filtered."""
+
+    @extend_schema(
+        parameters=[OpenApiParameter(name, str) for name in ("cluster", "host", "array", "text")],
+        responses=PoliciesSerializer,
+    )
+    def get(self, request: Request) -> Response:
+        rows, total = rows_of(PolicyFilter.of(dict(request.query_params.items())))
+        clusters, arrays = _names()
+        options = [PolicyOption(name, text) for name, text in POLICIES.items()]
+        return Response(PoliciesSerializer(PoliciesAnswer(rows, total, options, clusters, arrays)).data)
