@@ -51,6 +51,10 @@ def report() -> None:
     judged = time.perf_counter()
     loss = lose(paths, Component("switch", "switch-1"))
     lost = time.perf_counter()
-    print(f"  {int(paths.expected.sum())} paths expected, {int(paths.missing.sum())} missing, {len(points)} single points")
+    print(
+        f"  {int(paths.expected.sum())} paths expected, {int(paths.missing.sum())} missing, {len(points)} single points"
+    )
     print(f"  expected {drawn - begun:.2f} s, compared with the reports {compared - drawn:.2f} s")
-    print(f"  single points {judged - compared:.2f} s, one loss {lost - judged:.2f} s ({int(loss.thinner.sum())} thinner)")
+    print(
+        f"  single points {judged - compared:.2f} s, one loss {lost - judged:.2f} s ({int(loss.thinner.sum())} thinner)"
+    )

@@ -194,7 +194,20 @@ def test_an_unknown_address_says_where_to_go(ines: Page) -> None:
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 @pytest.mark.parametrize(
-    "path", ["/", "/attach", "/balance/quayside", "/lots", "/lots/1", "/trace/datastore/1", "/devices"]
+    "path",
+    [
+        "/",
+        "/attach",
+        "/attach/paths",
+        "/attach/loss?kind=switch&name=switch-1",
+        "/attach/path-policies",
+        "/attach/detach",
+        "/balance/quayside",
+        "/lots",
+        "/lots/1",
+        "/trace/datastore/1",
+        "/devices",
+    ],
 )
 def test_axe_finds_nothing_serious(ines: Page, caller: Caller, path: str, scheme: str) -> None:
     if not caller.call("GET", "lots/1/").ok:

@@ -140,7 +140,7 @@ def test_only_what_the_filter_takes_is_changed(estate: StandIns, ines: User) -> 
     [
         ({"policy": "Teapot"}, "Choose one of"),
         ({}, "Choose one of"),
-        ({"policy": "RoundRobin", "filter": {"host": "quay-01", "text": "berth-a"}}, "have RoundRobin already"),
+        ({"policy": "RoundRobin", "filter": {"host": "quay-01", "text": "berth-a"}}, "have round robin already"),
         ({"policy": "RoundRobin", "filter": "nonsense"}, ""),
     ],
 )

@@ -12,10 +12,11 @@ from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 
+# By the name that hosts use: how people call it, and what it does.
 POLICIES = {
-    "RoundRobin": "round robin: all active paths in turn",
-    "OnePath": "one path until it fails",
-    "ShortestQueue": "the path with least outstanding I/O",
+    "RoundRobin": ("round robin", "all active paths in turn"),
+    "OnePath": ("one path", "one path until it fails"),
+    "ShortestQueue": ("shortest queue", "the path with least outstanding I/O"),
 }
 ROWS_MAX = 500
 
@@ -118,9 +119,12 @@ class PathPolicyKind(DraftKind):
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         which, policy = PolicyFilter.of(form.get("filter")), str(form.get("policy", ""))
         if policy not in POLICIES:
-            check = Check("policy is known", STOP, f"Choose one of {', '.join(POLICIES)}.")
+            check = Check(
+                "policy is known", STOP, f"Choose one of {', '.join(label for label, _ in POLICIES.values())}."
+            )
             return Draft("Set path policies", checks=[check])
         found = list(chosen(which).values_list("device__name", "serial", "path_policy"))
+        label, does = POLICIES[policy]
         before: dict[str, dict[str, str]] = {}
         for host, serial, now in found:
             if now != policy:
@@ -130,8 +134,8 @@ class PathPolicyKind(DraftKind):
             StepSpec(
                 "set_path_policies",
                 host,
-                f"Set {len(serials)} devices of {host} to {policy}",
-                POLICIES[policy],
+                f"Set {len(serials)} devices of {host} to {label}",
+                does,
                 {"wanted": dict.fromkeys(serials, policy), "before": serials},
                 seconds=0.5 * len(serials),
             )
@@ -139,7 +143,7 @@ class PathPolicyKind(DraftKind):
         ]
         plan = PolicyPlan(which, policy, count, len(before), len(found) - count)
         facts = {"devices with another policy": str(count)}
-        return Draft(f"Set {count} devices to {policy}", steps, asdict(plan), _checks(plan, set(before)), facts)
+        return Draft(f"Set {count} devices to {label}", steps, asdict(plan), _checks(plan, set(before)), facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Devices of the filter that have the policy, before and after."""
@@ -148,7 +152,7 @@ class PathPolicyKind(DraftKind):
         row = {
             "subject_kind": "cluster",
             "subject": which.cluster or which.host or which.array or "all hosts",
-            "figure": f"devices with {lot.plan['policy']}",
+            "figure": f"devices with {POLICIES[lot.plan['policy']][0]}",
             "before": lot.plan["same"],
             "predicted": total,
             "measured": chosen(which).filter(path_policy=lot.plan["policy"]).count(),
@@ -159,7 +163,7 @@ class PathPolicyKind(DraftKind):
 
 def _checks(plan: PolicyPlan, hosts: set[str]) -> list[Check]:
     if not plan.devices:
-        return [Check("something to change", STOP, f"All {plan.same} devices have {plan.policy} already.")]
+        return [Check("something to change", STOP, f"All {plan.same} devices have {POLICIES[plan.policy][0]} already.")]
     single = HostDevice.objects.filter(device__name__in=hosts)
     lonely = sorted({row.device.name for row in single.select_related("device") if len(row.paths) == 1})
     checks = [Check("something to change", PASS, f"{plan.devices} devices on {plan.hosts} hosts; {plan.same} have it")]

@@ -59,9 +59,10 @@ class PathsAnswer:
 
 @dataclass
 class PolicyOption:
-    """A path policy and what it does."""
+    """A path policy as hosts name it, as people call it, and what it does."""
 
     name: str
+    label: str
     text: str
 
 
@@ -157,5 +158,5 @@ class PoliciesView(APIView):
     def get(self, request: Request) -> Response:
         rows, total = rows_of(PolicyFilter.of(dict(request.query_params.items())))
         clusters, arrays = _names()
-        options = [PolicyOption(name, text) for name, text in POLICIES.items()]
+        options = [PolicyOption(name, label, text) for name, (label, text) in POLICIES.items()]
         return Response(PoliciesSerializer(PoliciesAnswer(rows, total, options, clusters, arrays)).data)

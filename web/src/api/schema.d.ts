@@ -967,6 +967,7 @@ export interface components {
         };
         PolicyOption: {
             name: string;
+            label: string;
             text: string;
         };
         PolicyRow: {

@@ -23,8 +23,8 @@ const found: Schemas["PoliciesAnswer"] = {
   ],
   total: 3,
   policies: [
-    { name: "RoundRobin", text: "all active paths in turn" },
-    { name: "OnePath", text: "one path until it fails" },
+    { name: "RoundRobin", label: "round robin", text: "all active paths in turn" },
+    { name: "OnePath", label: "one path", text: "one path until it fails" },
   ],
   clusters: ["quayside"],
   arrays: ["granite"],
@@ -58,7 +58,7 @@ describe("path policies", () => {
     renderPage(<PoliciesPage />);
     await screen.findByText("▲ differs");
     expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
-    await choose("Set to", /^RoundRobin/);
+    await choose("Set to", /^round robin/);
     expect(await screen.findByText("3 devices, 1 would change")).toBeVisible();
     fireEvent.click(screen.getByRole("button", { name: "Draft lot" }));
     await waitFor(() => {
@@ -77,7 +77,7 @@ describe("path policies", () => {
     renderPage(<PoliciesPage />);
     await choose("Cluster", /quayside/);
     fireEvent.change(screen.getByLabelText("Datastore or volume"), { target: { value: "berth" } });
-    await choose("Set to", /^OnePath/);
+    await choose("Set to", /^one path/);
     const button = screen.getByRole("button", { name: "Draft lot" });
     await waitFor(() => {
       expect(button).toBeEnabled();
@@ -94,7 +94,7 @@ describe("path policies", () => {
     serve(answers({ "GET /api/session/": auditor }));
     renderPage(<PoliciesPage />);
     await screen.findByText("▲ differs");
-    await choose("Set to", /^RoundRobin/);
+    await choose("Set to", /^round robin/);
     expect(await screen.findByText("3 devices, 1 would change")).toBeVisible();
     expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
   });

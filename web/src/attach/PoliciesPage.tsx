@@ -19,7 +19,7 @@ interface Filter {
   text: string;
 }
 
-const columns = (wanted: string): GridColDef<Row>[] => [
+const columns = (wanted: string, label: (policy: string) => string): GridColDef<Row>[] => [
   { field: "host", headerName: "Host", width: 110 },
   { field: "datastore", headerName: "Datastore", flex: 1, minWidth: 110 },
   { field: "volume", headerName: "Volume", flex: 1, minWidth: 110 },
@@ -31,7 +31,7 @@ const columns = (wanted: string): GridColDef<Row>[] => [
     width: 150,
     renderCell: ({ row }) => (
       <span>
-        {row.policy}
+        {label(row.policy)}
         {row.odd && (
           <span title="most hosts have another policy for this volume" style={{ color: "var(--buoyText)" }}>
             {" "}
@@ -46,7 +46,7 @@ const columns = (wanted: string): GridColDef<Row>[] => [
     headerName: "Would be",
     width: 140,
     sortable: false,
-    valueGetter: (_value, row) => (!wanted ? "" : row.policy === wanted ? "as it is" : wanted),
+    valueGetter: (_value, row) => (!wanted ? "" : row.policy === wanted ? "as it is" : label(wanted)),
   },
 ];
 
@@ -64,6 +64,7 @@ export function PoliciesPage() {
     refetchInterval: 20_000,
   });
   const data = found.data;
+  const label = (name: string) => data?.policies.find((option) => option.name === name)?.label ?? name;
   const differ = policy && data ? data.rows.filter((row) => row.policy !== policy).length : 0;
   const pick = (name: "cluster" | "array", label: string, options: readonly string[]) => (
     <TextField
@@ -108,11 +109,13 @@ export function PoliciesPage() {
           onChange={(event) => {
             setPolicy(event.target.value);
           }}
-          sx={{ width: 250 }}
+          sx={{ width: 180 }}
+          slotProps={{ select: { renderValue: (value) => label(String(value)) } }}
         >
           {(data?.policies ?? []).map((option) => (
             <MenuItem key={option.name} value={option.name}>
-              {option.name}: {option.text}
+              {option.label}
+              <span style={{ color: "var(--mute)", marginLeft: 8 }}>{option.text}</span>
             </MenuItem>
           ))}
         </TextField>
@@ -131,7 +134,7 @@ export function PoliciesPage() {
       </Box>
       <DataGrid
         rows={data?.rows ?? []}
-        columns={columns(policy)}
+        columns={columns(policy, label)}
         density="compact"
         disableRowSelectionOnClick
         disableColumnMenu

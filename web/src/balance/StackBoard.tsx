@@ -6,7 +6,7 @@ import { useState } from "react";
 import { formatMs, formatShare } from "../parts/format";
 import { useUnit } from "../parts/unit";
 import { heatColour, onHeat } from "../theme/tokens";
-import { type Column, layOut, ticks } from "./geometry";
+import { type Column, columnWidth, layOut, ticks } from "./geometry";
 import { MoveLines } from "./MoveLines";
 import type { Board, BoardPool, Move, Plan, Stack } from "./useBoard";
 
@@ -14,8 +14,6 @@ const HEIGHT = 240;
 const GAP = 40;
 /** The style system takes numbers up to 1 as shares: lengths go in as text. */
 const px = (length: number) => `${String(length)}px`;
-/** Few datastores may be wider. */
-const widthOf = (count: number) => (count <= 4 ? 140 : count <= 6 ? 108 : 92);
 /** By keyboard a block opens a menu of targets, which says more than carrying it with arrow keys would. */
 const SENSORS = [PointerSensor];
 const LABEL_MIN_PX = 15;
@@ -35,7 +33,7 @@ export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
   const [chosen, setChosen] = useState<{ disk: number; anchor: HTMLElement } | null>(null);
   const moves = plan?.moves ?? [];
   const columns = layOut(stacks, moves, HEIGHT);
-  const width = widthOf(stacks.length);
+  const width = columnWidth(stacks.length, GAP);
   return (
     <DragDropProvider
       sensors={SENSORS}
@@ -123,7 +121,7 @@ interface ColumnProps {
 }
 
 function StackColumn({ column, stack, stacks, moves, left, editable, onChoose }: ColumnProps) {
-  const width = widthOf(stacks.length);
+  const width = columnWidth(stacks.length, GAP);
   const { ref, isDropTarget } = useDroppable({ id: stack.id });
   const { size } = useUnit();
   const leaving = new Set(moves.filter((move) => move.source === stack.id).map((move) => move.disk));
@@ -251,7 +249,7 @@ function DiskBlock({ block, state, top, height, editable, onChoose }: BlockProps
 }
 
 function Feet({ stacks, plan }: { stacks: readonly Stack[]; plan: Plan | undefined }) {
-  const width = widthOf(stacks.length);
+  const width = columnWidth(stacks.length, GAP);
   const after = new Map((plan?.datastores ?? []).map((entry) => [entry.id, entry]));
   return (
     <Box sx={{ display: "flex", mt: 0.5, pl: `${String(GAP / 2)}px`, gap: `${String(GAP)}px` }}>
@@ -262,7 +260,7 @@ function Feet({ stacks, plan }: { stacks: readonly Stack[]; plan: Plan | undefin
           <Box
             key={stack.id}
             className="mono"
-            sx={{ width: width + GAP - 6, mr: `${String(6 - GAP)}px`, fontSize: 12 }}
+            sx={{ width: width + GAP - 6, mr: `${String(6 - GAP)}px`, flex: "none", fontSize: 12 }}
           >
             <a
               href={`/trace/datastore/${String(stack.id)}`}
@@ -295,7 +293,7 @@ function PoolBrackets({
   stacks: readonly Stack[];
   plan: Plan | undefined;
 }) {
-  const width = widthOf(stacks.length);
+  const width = columnWidth(stacks.length, GAP);
   const after = new Map((plan?.pools ?? []).map((entry) => [entry.id, entry]));
   const shown = pools
     .map((pool) => ({ pool, count: stacks.filter((stack) => stack.pool === pool.id).length }))

@@ -1,5 +1,5 @@
-import { describe, expect, it } from "vitest";
-import { type ColumnIn, layOut, ticks } from "./geometry";
+import { describe
+import { type ColumnIn, columnWidth, layOut, ticks } from "./geometry";
 
 const column = (id: number, capacity: number, sizes: number[], other = 0): ColumnIn => ({
   id,
@@ -37,5 +37,23 @@ describe("the stack board's layout", () => {
     expect(ticks([column(1, 8, [])], 1)).toEqual([0, 2, 4, 6, 8]);
     expect(ticks([column(1, 100, [])], 1).length).toBeLessThanOrEqual(6);
     expect(ticks([], 1)).toEqual([0]);
+  });
+});
+
+describe("the width of a datastore", () => {
+  it.each([
+    [1, 140],
+    [4, 140],
+    [6, 93],
+    [7, 74],
+    [24, 72],
+  ])("for %i of them is %i", (count, width) => {
+    expect(columnWidth(count, 40)).toBe(width);
+  });
+
+  it("lets up to seven stand side by side", () => {
+    for (let count = 1; count <= 7; count += 1) {
+      expect(count * (columnWidth(count, 40) + 40)).toBeLessThanOrEqual(800);
+    }
   });
 });

@@ -72,3 +72,12 @@ export function ticks(columns: readonly ColumnIn[], unitBytes: number): number[]
   const step = Math.max(1, Math.ceil(most / 5));
   return Array.from({ length: Math.floor(most / step) + 1 }, (_, n) => n * step);
 }
+
+const BOARD_PX = 800;
+const WIDEST_PX = 140;
+const NARROWEST_PX = 72;
+
+/** How wide a datastore is drawn: as many as fit stand side by side at 1280 pixels, more are scrolled to. */
+export function columnWidth(count: number, gap: number): number {
+  return Math.max(NARROWEST_PX, Math.min(WIDEST_PX, Math.floor(BOARD_PX / Math.max(count, 1)) - gap));
+}

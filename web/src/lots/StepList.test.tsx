@@ -1,7 +1,7 @@
 import { render, screen } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
-import { groupSteps, groupTitle } from "./grouping";
+import { groupDetail, groupSteps, groupTitle } from "./grouping";
 import { StepList } from "./StepList";
 import type { LotDetail } from "./useLot";
 
@@ -64,6 +64,15 @@ describe("a lot's steps", () => {
     const groups = groupSteps(steps);
     expect(groups.map((group) => group.steps.length)).toEqual([2, 1, 1]);
     expect(groups[0] && groupTitle(groups[0])).toBe("scan on each host");
+  });
+
+  it("says of a group once what all say, and what differs each once", () => {
+    const [group] = groupSteps([
+      step(0, "scan", "quay-01", { detail: "8 paths" }),
+      step(1, "scan", "quay-02", { detail: "8 paths" }),
+      step(2, "scan", "quay-03", { detail: "4 paths" }),
+    ]);
+    expect(group && groupDetail(group)).toBe("8 paths; 4 paths");
   });
 
   it("shows a copy's progress with rate and time left", () => {

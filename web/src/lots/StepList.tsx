@@ -4,7 +4,7 @@ import type { Schemas } from "../api/problem";
 import { formatSeconds } from "../parts/format";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
-import { groupSteps, groupTitle } from "./grouping";
+import { groupDetail, groupSteps, groupTitle } from "./grouping";
 import type { LotDetail } from "./useLot";
 
 type Step = Schemas["StepAnswer"];
@@ -64,7 +64,7 @@ function DraftSteps({ lot, most }: { lot: LotDetail; most: number }) {
               </span>
               <div>
                 <strong style={{ fontWeight: 600 }}>{groupTitle(group)}</strong>
-                <div style={{ color: "var(--mute)", fontSize: 12 }}>{first.detail}</div>
+                <div style={{ color: "var(--mute)", fontSize: 12 }}>{groupDetail(group)}</div>
               </div>
               <span className="mono" style={{ fontSize: 12 }}>
                 {formatSeconds(Math.max(...steps.map((step) => step.planned_end - step.planned_start)))}

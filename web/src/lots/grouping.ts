@@ -24,3 +24,8 @@ export function groupSteps(steps: readonly Step[]): StepGroup[] {
 export function groupTitle({ first, steps }: StepGroup): string {
   return steps.length === 1 ? first.title : first.title.replace(first.device, "each host");
 }
+
+/** What the steps of a group say beside their titles: once where they say the same, else each once. */
+export function groupDetail({ steps }: StepGroup): string {
+  return [...new Set(steps.map((step) => step.detail))].join("; ");
+}

@@ -1,0 +1,127 @@
+"""Journeys through the rest of Attach: paths, losses, policies, grants, several at once, taking away."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from e2e.conftest import Caller, Stack, sign_in
+from e2e.test_journeys import run_lot, start_attach, tray
+
+
+def test_the_uplink_fix_raises_four_of_eight_paths_to_eight(ines: Page) -> None:
+    ines.goto("/attach/paths")
+    board = ines.get_by_role("region", name="Paths of quayside to granite")
+    row = board.get_by_role("row", name=re.compile("quay-03"))
+    expect(row).to_contain_text("4 of 8")
+    expect(ines.get_by_role("table", name="Single points of failure")).to_contain_text("switch-1")
+    ines.goto("/")
+    ines.get_by_role("button", name="Draft lot: One path away from an outage, quay-03").click()
+    run_lot(ines)
+    ines.goto("/attach/paths")
+    expect(row).to_contain_text("8 of 8")
+    expect(ines.get_by_text("■ every path is there")).to_be_visible()
+    expect(ines.get_by_text("No single port, uplink")).to_be_visible()
+
+
+def test_what_the_loss_of_a_controller_and_of_a_switch_would_do(ines: Page) -> None:
+    ines.goto("/trace/array/1")
+    ines.get_by_role("link", name="What if it is taken away").click()
+    expect(ines.get_by_role("status").first).to_contain_text("24 machines with 40 disks stop")
+    field = ines.get_by_role("combobox", name="Component")
+    field.fill("controller")
+    ines.get_by_role("option", name="controller granite A").click()
+    expect(ines.get_by_text("no machine stops")).to_be_visible()
+    field.fill("switch-1")
+    ines.get_by_role("option", name="switch switch-1").click()
+    machines = ines.get_by_role("table", name="Machines")
+    expect(machines.get_by_role("row", name=re.compile("payroll|tide-model")).first).to_contain_text("quay-03")
+    with ines.expect_download() as download:
+        ines.get_by_role("link", name="CSV", exact=True).click()
+    assert download.value.path().read_text().startswith("machine,effect,host")
+
+
+def test_path_policies_change_on_every_host_with_one_lot(ines: Page, fresh: Stack) -> None:
+    ines.goto("/attach/path-policies")
+    expect(ines.get_by_text("▲ differs").first).to_be_visible()
+    ines.get_by_role("combobox", name="Set to").click()
+    ines.get_by_role("option", name=re.compile("^round robin")).click()
+    expect(ines.get_by_text("14 devices, 10 would change")).to_be_visible()
+    ines.get_by_role("button", name="Draft lot").click()
+    run_lot(ines)
+    set_now = [policy for host in fresh.standins.world()["hosts"] for policy in host["path_policy"].values()]
+    assert set(set_now) == {"RoundRobin"}
+
+
+def test_taking_away_is_refused_with_the_users_and_done_once_nothing_uses_it(ines: Page, fresh: Stack) -> None:
+    ines.keyboard.press("/")
+    ines.keyboard.type("berth-d")
+    ines.get_by_role("option", name=re.compile("datastore berth-d")).click()
+    ines.get_by_role("button", name="Take away").click()
+    expect(ines.get_by_role("region", name="What uses it")).to_contain_text("archive-01 disk 1")
+    expect(tray(ines).get_by_role("button", name="Run lot")).to_be_disabled()
+    ines.goto("/")
+    ines.get_by_role("button", name="Draft lot: No host uses it, slate-09").click()
+    expect(ines.get_by_text("Nothing uses it")).to_be_visible()
+    expect(tray(ines).get_by_role("button", name="Run lot")).to_be_disabled()
+    ines.get_by_label("Type slate-09 to allow deleting").fill("slate-09")
+    expect(tray(ines)).to_contain_text("cannot be undone")
+    run_lot(ines)
+    assert "slate-09" not in {v["name"] for v in fresh.standins.world()["volumes"]}
+    ines.goto("/")
+    expect(ines.get_by_role("list", name="Findings")).not_to_contain_text("slate-09")
+
+
+def test_a_volume_only_some_hosts_see_is_shown_to_all(ines: Page, fresh: Stack) -> None:
+    ines.get_by_role("button", name="Draft lot: Seen by some hosts only, berth-f").click()
+    expect(tray(ines)).to_contain_text("Let quay-02 see berth-f")
+    run_lot(ines)
+    world = fresh.standins.world()
+    store = next(d["id"] for d in world["datastores"] if d["name"] == "berth-f")
+    assert all(store in host["mounted"] for host in world["hosts"])
+
+
+def test_storage_grants_a_quota_and_the_draft_keeps_to_it(
+    ines: Page, fresh: Stack, caller: Caller, browser_context_args: dict[str, object]
+) -> None:
+    context = ines.context.browser.new_context(**browser_context_args)  # type: ignore[union-attr,arg-type]
+    page = sign_in(context.new_page(), fresh, "tobias.wren")
+    page.goto("/attach")
+    page.get_by_role("button", name="Change the grant of granite-mixed").click()
+    page.get_by_label("Quota of granite-mixed").fill("15 TiB")
+    page.get_by_role("button", name="Grant", exact=True).click()
+    expect(page.get_by_role("table", name="Grants")).to_contain_text("15.0 TiB of 28.0 TiB")
+    start_attach(ines, "berth-q", "2 TiB")
+    mixed = ines.get_by_role("radio", name=re.compile("granite-mixed"))
+    expect(mixed).to_contain_text("1.00 TiB of the granted quota left, 2.00 TiB needed")
+    page.get_by_role("button", name="Change the grant of granite-mixed").click()
+    page.get_by_label("Quota of granite-mixed").fill("")
+    page.get_by_role("button", name="Grant", exact=True).click()
+    expect(page.get_by_role("table", name="Grants")).to_contain_text("whole pool, 28.0 TiB")
+    ines.get_by_role("textbox", name="Size").fill("2.5 TiB")
+    expect(mixed).to_contain_text("fits")
+    context.close()
+
+
+def test_three_datastores_come_from_one_lot(ines: Page, fresh: Stack) -> None:
+    start_attach(ines, "berth-m#", "1 TiB")
+    ines.get_by_label("How many").fill("3")
+    expect(ines.get_by_role("region", name="Volumes")).to_contain_text("3 volumes, 3.00 TiB together")
+    run_lot(ines)
+    stores = {d["name"]: d["id"] for d in fresh.standins.world()["datastores"]}
+    for name in ("berth-m1", "berth-m2", "berth-m3"):
+        assert all(stores[name] in host["mounted"] for host in fresh.standins.world()["hosts"])
+    tray(ines).get_by_role("button", name="Undo").click()
+    run_lot(ines)
+    assert "berth-m1" not in {v["name"] for v in fresh.standins.world()["volumes"]}
+
+
+def test_the_pages_work_in_a_narrow_window(ines: Page) -> None:
+    ines.set_viewport_size({"width": 900, "height": 700})
+    for path in ("/", "/attach", "/attach/paths", "/balance/quayside", "/lots", "/devices"):
+        ines.goto(path)
+        expect(ines.get_by_role("heading", level=1)).to_be_visible()
+        expect(ines.get_by_role("complementary", name="Tray, folded")).to_be_visible()
+        wide = ines.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+        assert wide <= 0, path
