@@ -1,4 +1,4 @@
-import { describe
+import { describe, expect, it } from "vitest";
 import { type ColumnIn, columnWidth, layOut, ticks } from "./geometry";
 
 const column = (id: number, capacity: number, sizes: number[], other = 0): ColumnIn => ({

@@ -12,7 +12,7 @@ from movelot.devices.reading import collect, reread
 from movelot.inventory.models import Device, Grant, Pool
 from movelot_core.units import TIB
 
-# What the made-up port's storage team grants: a part of the fast pool, all of the mixed one.
+# What the made-up port's storage team grants: a part of granite-fast, all of granite-mixed.
 GRANTED = {"granite-fast": 16 * TIB, "granite-mixed": None}
 
 
