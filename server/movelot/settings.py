@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "movelot.rounds",
     "movelot.attach",
     "movelot.balance",
+    "movelot.exchange",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -4,7 +4,7 @@ from django.contrib import admin
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import include, path, re_path
-from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.csrf import csrf_exempt, ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
@@ -15,6 +15,7 @@ from movelot.attach.path_views import PathsView, PoliciesView
 from movelot.attach.views import AttachDraftView, DetachDraftView
 from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
+from movelot.exchange.views import ImportView
 from movelot.inventory.views import DiskList, FindView, TraceView
 from movelot.lots.views import LotViews
 from movelot.problems import body
@@ -30,10 +31,11 @@ def front_end(request: HttpRequest) -> HttpResponse:
     return render(request, "index.html")
 
 
+@csrf_exempt
 def no_such_call(request: HttpRequest) -> JsonResponse:
-    return JsonResponse(
-        body(404, "not_found", "There is no such call.", hint="The API is described at /api/schema/."), status=404
-    )
+    """Whatever the method: it changes nothing, so it needs no token to be refused."""
+    document = body(404, "not_found", "There is no such call.", hint="The API is described at /api/schema/.")
+    return JsonResponse(document, status=404, content_type="application/problem+json")
 
 
 api = [
@@ -45,6 +47,7 @@ api = [
     path("devices/probe/", ProbeView.as_view()),
     path("devices/reread/", RereadView.as_view()),
     path("devices/<int:pk>/", DeviceView.as_view()),
+    path("exchange/import/", ImportView.as_view()),
     path("disks/", DiskList.as_view()),
     path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
     path("find/", FindView.as_view()),

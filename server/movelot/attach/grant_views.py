@@ -15,11 +15,9 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import ReadsOrStorage, person
-from movelot.attach.grants import promised_bytes
+from movelot.attach.grants import grant, promised_bytes
 from movelot.inventory.models import Grant, Pool
 from movelot.inventory.store import changed
-from movelot.problems import Problem
-from movelot_core.units import format_size, parse_size
 
 
 @dataclass
@@ -49,17 +47,17 @@ class QuotaSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 def _row(pool: Pool) -> GrantRow:
-    grant = getattr(pool, "grant", None)
+    found = getattr(pool, "grant", None)
     return GrantRow(
         pool.pk,
         pool.name,
         pool.device.name,
         pool.capacity_bytes,
-        grant is not None,
-        grant.quota_bytes if grant else None,
+        found is not None,
+        found.quota_bytes if found else None,
         promised_bytes(pool),
-        grant.granted_by if grant else "",
-        grant.granted_at if grant else None,
+        found.granted_by if found else "",
+        found.granted_at if found else None,
     )
 
 
@@ -84,29 +82,7 @@ class GrantView(APIView):
     def put(self, request: Request, pk: int) -> Response:
         given = QuotaSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        pool, text = self._pool(pk), given.validated_data["quota"].strip()
-        quota = parse_size(text) if text else None
-        if quota is not None and quota > pool.capacity_bytes:
-            raise Problem(
-                422,
-                "quota_beyond_pool",
-                f"{pool.name} has {format_size(pool.capacity_bytes)}; {format_size(quota)} cannot be granted of it.",
-                "The grant stays as it was.",
-                "Type less, or nothing for the whole pool.",
-            )
-        promised = promised_bytes(pool)
-        if quota is not None and quota < promised:
-            raise Problem(
-                409,
-                "quota_below_promised",
-                f"{format_size(promised)} of {pool.name} are promised already; {format_size(quota)} is less.",
-                "The grant stays as it was.",
-                "Type more, or have volumes taken away first.",
-            )
-        Grant.objects.update_or_create(
-            pool=pool, defaults={"quota_bytes": quota, "granted_by": person(request).username}
-        )
-        changed()
+        grant(self._pool(pk), given.validated_data["quota"], person(request).username)
         return Response(GrantRowSerializer(_row(self._pool(pk))).data)
 
     @extend_schema(responses=GrantRowSerializer)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from movelot.inventory.models import Grant, Pool, Volume
+from movelot.inventory.store import changed
 from movelot.lots.models import Lot
 from movelot.problems import Problem
-from movelot_core.units import format_size
+from movelot_core.units import format_size, parse_size
 
 # A lot in one of these states holds what it was started with.
 HOLDING = (Lot.State.RUNNING, Lot.State.HALTING, Lot.State.HALTED)
@@ -68,3 +69,38 @@ def reserve(lot: Lot) -> None:
                 f"{format_size(max(0, left))} left, {format_size(size)} needed. Nothing was changed.",
                 "Make it smaller, choose another pool, or ask for a larger grant.",
             )
+
+
+def quota_of(pool: Pool, text: str) -> int | None:
+    """The quota that ``text`` means for ``pool``, None for the whole pool when it is empty.
+
+    Raises SizeError for a text that is no size, Problem for more than the pool has or less than is promised.
+    """
+    quota = parse_size(text) if text.strip() else None
+    if quota is not None and quota > pool.capacity_bytes:
+        raise Problem(
+            422,
+            "quota_beyond_pool",
+            f"{pool.name} has {format_size(pool.capacity_bytes)}; {format_size(quota)} cannot be granted of it.",
+            "The grant stays as it was.",
+            "Type less, or nothing for the whole pool.",
+        )
+    promised = promised_bytes(pool)
+    if quota is not None and quota < promised:
+        raise Problem(
+            409,
+            "quota_below_promised",
+            f"{format_size(promised)} of {pool.name} are promised already; {format_size(quota)} is less.",
+            "The grant stays as it was.",
+            "Type more, or have volumes taken away first.",
+        )
+    return quota
+
+
+def grant(pool: Pool, text: str, by: str) -> Grant:
+    """Grant ``pool``, or the part of it that ``text`` means; raises as ``quota_of``."""
+    made, _ = Grant.objects.update_or_create(
+        pool=pool, defaults={"quota_bytes": quota_of(pool, text), "granted_by": by}
+    )
+    changed()
+    return made

@@ -316,6 +316,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exchange/import/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Device links and grants from CSV or YAML. */
+        post: operations["exchange_import_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find/": {
         parameters: {
             query?: never;
@@ -773,6 +790,19 @@ export interface components {
         Hits: {
             hits: components["schemas"]["Link"][];
         };
+        ImportAnswer: {
+            dry_run: boolean;
+            rows: components["schemas"]["Outcome"][];
+            done: number;
+            wrong: number;
+        };
+        /** @description A file's text. With ``dry_run`` nothing is done, only said. */
+        ImportRequest: {
+            text: string;
+            written_as: components["schemas"]["WrittenAsEnum"];
+            /** @default true */
+            dry_run: boolean;
+        };
         LastLot: {
             id: number;
             title: string;
@@ -907,6 +937,13 @@ export interface components {
             form?: {
                 [key: string]: unknown;
             };
+        };
+        Outcome: {
+            place: string;
+            kind: string;
+            subject: string;
+            outcome: string;
+            text: string;
         };
         PaginatedDiskList: {
             /** @example 123 */
@@ -1129,6 +1166,12 @@ export interface components {
             hosts: string[];
             volumes: string[];
         };
+        /**
+         * @description * `csv` - csv
+         *     * `yaml` - yaml
+         * @enum {string}
+         */
+        WrittenAsEnum: "csv" | "yaml";
     };
     responses: never;
     parameters: never;
@@ -1669,6 +1712,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PaginatedDiskList"];
+                };
+            };
+        };
+    };
+    exchange_import_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportAnswer"];
                 };
             };
         };

@@ -14,6 +14,7 @@ import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useNow } from "../parts/useNow";
 import { useSession } from "../shell/useSession";
+import { ImportLinks } from "./ImportLinks";
 import { LinkDevice } from "./LinkDevice";
 
 type Device = Schemas["DeviceAnswer"];
@@ -52,7 +53,12 @@ export function DevicesPage() {
           </TableBody>
         </Table>
       )}
-      {session?.may_change && <LinkDevice />}
+      {session?.may_change && (
+        <>
+          <LinkDevice />
+          <ImportLinks />
+        </>
+      )}
     </>
   );
 }

@@ -1,0 +1,155 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { Mark, type MarkKind } from "../parts/Mark";
+import { ProblemAlert } from "../parts/ProblemAlert";
+
+type Answer = Schemas["ImportAnswer"];
+type WrittenAs = "csv" | "yaml";
+
+const MARKS: Record<string, MarkKind> = { done: "clear", would: "part", same: "unjudged", wrong: "over" };
+const HINTS: Record<WrittenAs, string> = {
+  csv: "address,user,password,fingerprint  or  array,pool,quota  in the first line",
+  yaml: "links: and grants:, each a list",
+};
+
+/** Device links and grants from a file: a dry run says every row's outcome before anything is done. */
+export function ImportLinks() {
+  const [text, setText] = useState("");
+  const [writtenAs, setWrittenAs] = useState<WrittenAs>("csv");
+  const queries = useQueryClient();
+  const send = useMutation({
+    mutationFn: (dryRun: boolean) =>
+      unwrap(api.POST("/api/exchange/import/", { body: { text, written_as: writtenAs, dry_run: dryRun } })),
+    onSuccess: (answer) => {
+      if (!answer.dry_run) void queries.invalidateQueries();
+    },
+  });
+  const change = (next: string) => {
+    setText(next);
+    send.reset();
+  };
+  const read = async (file: File | undefined) => {
+    if (!file) return;
+    setWrittenAs(/\.ya?ml$/i.test(file.name) ? "yaml" : "csv");
+    change(await file.text());
+  };
+  const tried = send.data?.dry_run === true;
+  return (
+    <Box
+      component="section"
+      aria-label="Import device links"
+      sx={{
+        maxWidth: 640,
+        mt: 2,
+        p: 2,
+        border: "1px solid var(--line)",
+        borderRadius: "6px",
+        background: "var(--card)",
+        display: "grid",
+        gap: 1.5,
+      }}
+    >
+      <Typography variant="h2" component="h2">
+        Import links and grants
+      </Typography>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
+        <TextField
+          select
+          label="Written as"
+          value={writtenAs}
+          onChange={(event) => {
+            setWrittenAs(event.target.value === "yaml" ? "yaml" : "csv");
+            send.reset();
+          }}
+          sx={{ width: 120 }}
+        >
+          <MenuItem value="csv">CSV</MenuItem>
+          <MenuItem value="yaml">YAML</MenuItem>
+        </TextField>
+        <Button component="label" variant="outlined">
+          Choose a file
+          <input
+            type="file"
+            accept=".csv,.yaml,.yml,text/csv"
+            aria-label="File to import"
+            style={{ position: "absolute", width: 1, height: 1, opacity: 0 }}
+            onChange={(event) => void read(event.target.files?.[0])}
+          />
+        </Button>
+      </Box>
+      <TextField
+        label="Text of the file"
+        multiline
+        minRows={3}
+        maxRows={10}
+        value={text}
+        onChange={(event) => {
+          change(event.target.value);
+        }}
+        helperText={HINTS[writtenAs]}
+        slotProps={{ htmlInput: { className: "mono", spellCheck: false } }}
+      />
+      <ProblemAlert error={send.error} />
+      {send.data && <Outcomes answer={send.data} />}
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button
+          variant={tried ? "outlined" : "contained"}
+          disabled={!text.trim() || send.isPending}
+          onClick={() => {
+            send.mutate(true);
+          }}
+        >
+          {send.isPending ? "Asking…" : "See what would happen"}
+        </Button>
+        {tried && send.data.wrong < send.data.rows.length && (
+          <Button
+            variant="contained"
+            disabled={send.isPending}
+            onClick={() => {
+              send.mutate(false);
+            }}
+          >
+            {send.data.wrong ? "Import the rows that can be" : "Import"}
+          </Button>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function Outcomes({ answer }: { answer: Answer }) {
+  return (
+    <div>
+      <Typography role="status" sx={{ mb: 0.5 }}>
+        {answer.dry_run ? "Nothing was done yet. " : `${String(answer.done)} rows done. `}
+        {answer.wrong > 0 && `${String(answer.wrong)} of ${String(answer.rows.length)} rows are wrong.`}
+      </Typography>
+      <Table size="small" aria-label="Rows">
+        <TableBody>
+          {answer.rows.map((row) => (
+            <TableRow key={`${row.place} ${row.subject}`}>
+              <TableCell className="mono">{row.place}</TableCell>
+              <TableCell>
+                {row.kind} {row.subject}
+              </TableCell>
+              <TableCell>
+                <Mark kind={MARKS[row.outcome] ?? "unjudged"} label={row.outcome} /> {row.text}
+              </TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+    </div>
+  );
+}
