@@ -44,7 +44,8 @@ export function ImportLinks() {
     setWrittenAs(/\.ya?ml$/i.test(file.name) ? "yaml" : "csv");
     change(await file.text());
   };
-  const tried = send.data?.dry_run === true;
+  const result = send.data;
+  const tried = result?.dry_run === true;
   return (
     <Box
       component="section"
@@ -101,7 +102,7 @@ export function ImportLinks() {
         slotProps={{ htmlInput: { className: "mono", spellCheck: false } }}
       />
       <ProblemAlert error={send.error} />
-      {send.data && <Outcomes answer={send.data} />}
+      {result && <Outcomes answer={result} />}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button
           variant={tried ? "outlined" : "contained"}
@@ -112,7 +113,7 @@ export function ImportLinks() {
         >
           {send.isPending ? "Asking…" : "See what would happen"}
         </Button>
-        {tried && send.data.wrong < send.data.rows.length && (
+        {tried && result.wrong < result.rows.length && (
           <Button
             variant="contained"
             disabled={send.isPending}
@@ -120,7 +121,7 @@ export function ImportLinks() {
               send.mutate(false);
             }}
           >
-            {send.data.wrong ? "Import the rows that can be" : "Import"}
+            {result.wrong ? "Import the rows that can be" : "Import"}
           </Button>
         )}
       </Box>
