@@ -1,4 +1,4 @@
-"""p50 and p95 of the calls behind Rounds, Balance and Lots, on 20,000 disks, through the whole request stack."""
+"""p50 and p95 of the calls behind the pages, on 20,000 disks, through the whole request stack."""
 
 from __future__ import annotations
 
@@ -13,6 +13,12 @@ CALLS = 40
 PATHS = {
     "Rounds": ("/api/rounds/", "/api/status/"),
     "Balance": ("/api/balance/groups/", "/api/balance/groups/quayside/"),
+    "Attach": (
+        "/api/attach/paths/",
+        "/api/attach/grants/",
+        "/api/attach/components/?q=switch",
+        "/api/attach/path-policies/",
+    ),
     "Lots": ("/api/lots/?page_size=50",),
     "Trace": ("/api/trace/disk/{disk}/", "/api/trace/datastore/{store}/", "/api/find/?q=machine-0123"),
 }

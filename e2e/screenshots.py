@@ -20,12 +20,7 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
-def test_pictures(ines: Page, fresh: Stack) -> None:
-    fresh.standins.control("pace", pace=DEMO_PACE)
-    FOLDER.mkdir(parents=True, exist_ok=True)
-    tray = ines.get_by_role("complementary", name="Tray")
-    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(7)
-    shoot(ines, "rounds")
+def paths_and_policies(ines: Page) -> None:
     ines.goto("/attach/paths")
     expect(ines.get_by_role("table", name="Single points of failure")).to_be_visible()
     shoot(ines, "paths")
@@ -35,6 +30,15 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     ines.goto("/attach/path-policies")
     expect(ines.get_by_text("▲ differs").first).to_be_visible()
     shoot(ines, "path-policies")
+
+
+def test_pictures(ines: Page, fresh: Stack) -> None:
+    fresh.standins.control("pace", pace=DEMO_PACE)
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    tray = ines.get_by_role("complementary", name="Tray")
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(7)
+    shoot(ines, "rounds")
+    paths_and_policies(ines)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
     ines.get_by_role("button", name="Block volume").click()

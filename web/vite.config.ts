@@ -6,5 +6,5 @@ export default defineConfig(({ command }) => ({
   base: command === "build" ? "/static/web/" : "/",
   build: { outDir: "dist", chunkSizeWarningLimit: 1200 },
   server: { proxy: { "/api": "http://127.0.0.1:8470" } },
-  test: { environment: "jsdom", setupFiles: ["src/tests/setup.ts"], css: false },
+  test: { environment: "jsdom", setupFiles: ["src/tests/setup.ts"], css: false, testTimeout: 30_000 },
 }));

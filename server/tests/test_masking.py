@@ -183,6 +183,42 @@ def test_an_empty_datastore_is_detached_everywhere_and_comes_back_by_undo(estate
     assert outside(estate) == before
 
 
+def test_a_detached_datastore_is_attached_again_as_it_is(estate: StandIns, ines: User) -> None:
+    key = attached(estate, ines)
+    identity = Datastore.objects.get(name="berth-g").identity
+    run_to_end(drafted("detach", ines, volume=key, keep=True))
+    without = outside(estate)
+    lot = run_to_end(drafted("spread", ines, volume=key))
+    assert lot.state == Lot.State.DONE
+    store = Datastore.objects.get(name="berth-g")
+    assert (store.identity, store.mounts.count()) == (identity, 3)
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == without
+
+
+def test_a_volume_without_a_datastore_is_shown_and_left_as_it_is(estate: StandIns, ines: User) -> None:
+    before = outside(estate)
+    lot = run_to_end(drafted("spread", ines, volume=volume("slate-09"), cluster="quayside"))
+    assert lot.state == Lot.State.DONE
+    serial = Volume.objects.get(name="slate-09").serial
+    assert HostDevice.objects.filter(serial=serial).count() == 3
+    assert set(HostDevice.objects.filter(serial=serial).values_list("signature_kind", flat=True)) == {"None"}
+    assert not Datastore.objects.filter(serial=serial).exists()
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert outside(estate) == before
+
+
+@pytest.mark.parametrize("kind", ["filesystem", "partition"])
+def test_a_volume_that_carries_something_else_is_neither_mounted_nor_touched(
+    estate: StandIns, ines: User, kind: str
+) -> None:
+    estate.control("sign", volume="slate-09", kind=kind)
+    lot = run_to_end(drafted("spread", ines, volume=volume("slate-09")))
+    assert lot.state == Lot.State.DONE
+    assert next(v for v in estate.world()["volumes"] if v["name"] == "slate-09")["signature_kind"] == kind
+    assert {step.result.get("left") for step in lot.steps.filter(kind="mount")} == {kind}
+
+
 def test_deleting_gives_the_space_and_the_lun_number_back(estate: StandIns, ines: User) -> None:
     before = outside(estate)
     key = attached(estate, ines)

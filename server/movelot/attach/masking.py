@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from movelot.attach.steps import PATH_POLICY
-from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
+from movelot.attach.steps import PATH_POLICY, free_luns
+from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Offer, Volume
 from movelot.inventory.paths import expected_table
 from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -20,34 +20,32 @@ def volume_named(value: Any) -> Volume | None:
 
 
 class SpreadKind(DraftKind):
-    """Form: volume. Hosts that miss it are let in, scan, mount what is on it, and take the others' path policy."""
+    """Form: volume, cluster (for one that is offered to nobody). Hosts that miss it are let in, scan, and mount it.
+
+    What is on the volume is mounted as it is found, never formatted: a volume without a datastore is only seen.
+    """
 
     name = "spread"
 
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         volume = volume_named(form.get("volume"))
-        offer = volume.offers.order_by("pk").first() if volume else None
-        if volume is None or offer is None:
-            return Draft(
-                "Let all hosts see a volume", checks=[Check("volume is offered", STOP, "It is offered to nobody.")]
-            )
+        if volume is None:
+            return Draft("Let all hosts see a volume", checks=[Check("volume is known", STOP, "It is on no array.")])
+        offer = volume.offers.order_by("pk").first()
+        hosts = _hosts_for(offer, str(form.get("cluster", "")))
         sees = set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
-        clusters = Device.objects.filter(initiator__in=offer.initiators).values("cluster")
-        hosts = list(Device.objects.filter(cluster__in=clusters, kind=Device.Kind.HOST).order_by("name"))
         blind = [host for host in hosts if host.pk not in sees]
         title = f"Let all hosts see {volume.name}"
         if not blind:
             return Draft(title, checks=[Check("something to do", STOP, f"Every host sees {volume.name} already.")])
-        let_in = _let_in(volume, offer, hosts)
-        steps = [*let_in, *_host_steps(volume, blind, len(let_in))]
-        facts = {f"initiators let in to {volume.name}": ", ".join(sorted(offer.initiators))}
-        plan = {
-            "volume": volume.name,
-            "serial": volume.serial,
-            "hosts": [host.name for host in hosts],
-            "seen": len(sees),
-        }
-        return Draft(title, steps, plan, [*_lun_checks(volume, offer, blind), *_reach_checks(volume, blind)], facts)
+        first = _let_in(volume, offer, hosts) if offer else [_offer(volume, hosts)]
+        steps = [*first, *_host_steps(volume, blind, len(first))]
+        let_in = sorted(offer.initiators) if offer else []
+        facts = {f"initiators let in to {volume.name}": ", ".join(let_in) or "none"}
+        names = [host.name for host in hosts]
+        plan = {"volume": volume.name, "serial": volume.serial, "hosts": names, "seen": len(sees)}
+        checks = [*(_lun_checks(volume, offer, blind) if offer else []), *_reach_checks(volume, blind)]
+        return Draft(title, steps, plan, checks, facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Hosts that see it, before and after."""
@@ -61,6 +59,30 @@ class SpreadKind(DraftKind):
             "note": "",
         }
         return {"rows": [row]}
+
+
+def _hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
+    """Hosts of the clusters that have any host let in; for a volume offered to nobody those of ``cluster``."""
+    hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
+    if offer is not None:
+        clusters = Device.objects.filter(initiator__in=offer.initiators, cluster__isnull=False).values("cluster")
+        return list(hosts.filter(cluster__in=clusters))
+    chosen = Cluster.objects.filter(name=cluster).first() or Cluster.objects.order_by("name").first()
+    return list(hosts.filter(cluster=chosen)) if chosen else []
+
+
+def _offer(volume: Volume, hosts: list[Device]) -> StepSpec:
+    """The step that offers a volume which nobody is let in to yet."""
+    uris = dict(Initiator.objects.filter(device=volume.device).values_list("iqn", "uri"))
+    initiators = [uris[host.initiator] for host in hosts if host.initiator in uris]
+    (lun,) = free_luns(volume.device, 1)
+    return StepSpec(
+        "offer_volume",
+        volume.device.name,
+        f"Let {len(initiators)} initiators see {volume.name}",
+        f"LUN number {lun} on every host",
+        {"volume_uri": volume.uri, "initiator_uris": initiators, "lun": lun},
+    )
 
 
 def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]:
@@ -99,15 +121,16 @@ def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpe
                 seconds=host.scan_seconds,
             )
         )
-        if store is None:
-            continue
-        mount = {"serial": volume.serial, "name": store.name, "identity": store.identity}
+        name = store.name if store else volume.name
+        mount = {"serial": volume.serial, "name": name, "as_found": True}
+        if store:
+            mount["identity"] = store.identity
         steps.append(
             StepSpec(
                 "mount",
                 host.name,
-                f"Mount {store.name} on {host.name}",
-                "the same identity as elsewhere",
+                f"Mount {name} on {host.name}",
+                "as it is found; nothing is formatted",
                 mount,
                 (first,),
             )

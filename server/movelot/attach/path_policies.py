@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Count, QuerySet
 
 from movelot.inventory.models import Datastore, HostDevice, Volume
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -105,9 +105,9 @@ def rows_of(which: PolicyFilter) -> tuple[list[PolicyRow], int]:
 def _usual(serials: set[str]) -> dict[str, str]:
     """The policy that most hosts have for each device; among equals the first by name."""
     counts: dict[str, dict[str, int]] = {}
-    for serial, policy in HostDevice.objects.filter(serial__in=serials).values_list("serial", "path_policy"):
-        counts.setdefault(serial, {}).setdefault(policy, 0)
-        counts[serial][policy] += 1
+    counted = HostDevice.objects.filter(serial__in=serials).values("serial", "path_policy").annotate(hosts=Count("pk"))
+    for row in counted.order_by():
+        counts.setdefault(row["serial"], {})[row["path_policy"]] = row["hosts"]
     return {serial: min(found, key=lambda policy: (-found[policy], policy)) for serial, found in counts.items()}
 
 

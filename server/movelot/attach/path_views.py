@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from django.core.cache import cache
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -15,10 +16,12 @@ from movelot.attach.board import Board, board_of_paths
 from movelot.attach.path_policies import POLICIES, PolicyFilter, PolicyRow, rows_of
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import ClusterPaths, cluster_paths
+from movelot.inventory.store import inventory_version
 from movelot.problems import Problem
 from movelot_core.fabric.matrix import PathMatrix, single_points_all
 
 HOSTS_SHOWN = 60
+KEPT_SECONDS = 600
 
 
 @dataclass
@@ -107,26 +110,33 @@ class PathsView(APIView):
         array = Device.objects.filter(kind=Device.Kind.ARRAY, name=given.get("array") or arrays[0]).first()
         if cluster is None or array is None:
             raise Problem(404, "not_found", "There is no such cluster or array.", hint="Choose one of the lists.")
-        paths = cluster_paths(cluster, array)
-        volume = given.get("volume", "")
-        if volume and volume not in map(str, paths.volumes):
-            raise Problem(
-                404, "not_found", "This volume is not offered to the cluster.", hint="Choose one of the list."
-            )
-        number = paths.volumes.index(int(volume)) if volume else None
-        board, more = board_of_paths(paths.matrix, number, HOSTS_SHOWN)
-        answer = PathsAnswer(
-            cluster.name,
-            array.name,
-            clusters,
-            arrays,
-            [Named(key, offer.volume) for key, offer in zip(paths.volumes, paths.matrix.fabric.offers, strict=True)],
-            int(volume) if volume else None,
-            board,
-            more,
-            _weak_points(paths, number),
-        )
-        return Response(PathsSerializer(answer).data)
+        key = f"paths-{cluster.pk}-{array.pk}-{given.get('volume', '')}-{inventory_version()}"
+        data = cache.get(key)
+        if data is None:
+            data = dict(PathsSerializer(_answer(cluster, array, given.get("volume", ""))).data)
+            cache.set(key, data, KEPT_SECONDS)
+        return Response(data)
+
+
+def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:
+    """The board of one volume (by its primary key, as text), or of all. Problem for one that is not offered here."""
+    clusters, arrays = _names()
+    paths = cluster_paths(cluster, array)
+    if volume and volume not in map(str, paths.volumes):
+        raise Problem(404, "not_found", "This volume is not offered to the cluster.", hint="Choose one of the list.")
+    number = paths.volumes.index(int(volume)) if volume else None
+    board, more = board_of_paths(paths.matrix, number, HOSTS_SHOWN)
+    return PathsAnswer(
+        cluster.name,
+        array.name,
+        clusters,
+        arrays,
+        [Named(key, offer.volume) for key, offer in zip(paths.volumes, paths.matrix.fabric.offers, strict=True)],
+        int(volume) if volume else None,
+        board,
+        more,
+        _weak_points(paths, number),
+    )
 
 
 def _weak_points(paths: ClusterPaths, volume: int | None) -> list[WeakPoint]:

@@ -32,7 +32,7 @@ def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fi
     """
     steps = [*fixes]
     created = []
-    for volume, lun in zip(wanted, _free_luns(wanted[0].pool.device, len(wanted)), strict=True):
+    for volume, lun in zip(wanted, free_luns(wanted[0].pool.device, len(wanted)), strict=True):
         created.append(len(steps))
         steps += _array_steps(volume, hosts, len(steps), tuple(range(len(fixes))), lun)
     offered = tuple(first + 1 for first in created)
@@ -42,7 +42,7 @@ def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fi
     return steps
 
 
-def _free_luns(array: Device, count: int) -> list[int]:
+def free_luns(array: Device, count: int) -> list[int]:
     """The lowest LUN numbers that no volume of the array is offered under."""
     used = set(Offer.objects.filter(device=array).values_list("lun", flat=True))
     free = [n for n in range(1, LUN_MAX) if n not in used]

@@ -160,13 +160,13 @@ def _link(layer: str, row: Model) -> Link:
         case Datastore():
             size, note = row.capacity_bytes, f"{format_share(1 - row.free_bytes / max(row.capacity_bytes, 1))} full"
         case Volume():
-            size, note = row.size_bytes, f"controller {row.controller}"
+            size, note = row.size_bytes, f"controller {row.controller}, {'thin' if row.thin else 'thick'}"
         case Pool():
             size, note = row.capacity_bytes, row.raid
         case Machine():
-            note = row.os
+            note = f"{row.os}, {row.address}"
         case Device():
-            note = row.state
+            note = row.initiator or row.state
     return Link(layer, row.pk, str(row), size, note)
 
 

@@ -1,4 +1,4 @@
-import { act, fireEvent, screen, within } from "@testing-library/react";
+import { act, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../api/problem";
@@ -89,7 +89,7 @@ describe("attaching storage", () => {
     const asked = serve(answers({ "POST /api/lots/": draft().lot }));
     show("/attach");
     const kind = await screen.findByRole("button", { name: /Block volume/ });
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(kind).toBeEnabled();
     });
     fireEvent.click(kind);
@@ -141,7 +141,7 @@ describe("attaching storage", () => {
     const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ fixable: [] }) }));
     show();
     fireEvent.click(await screen.findByRole("button", { name: "Add the fix as step 1" }));
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ fixes: ["quay-03"] });
     });
   });
@@ -150,7 +150,7 @@ describe("attaching storage", () => {
     const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: ["granite-fast"] }) }));
     show();
     fireEvent.click(await screen.findByRole("radio", { name: /granite-fast/ }));
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({
         pools: ["granite-fast"],
       });
@@ -175,14 +175,14 @@ describe("attaching storage", () => {
     const mixed = screen.getByRole("checkbox", { name: /granite-mixed/ });
     expect(mixed).toBeChecked();
     fireEvent.click(screen.getByRole("checkbox", { name: /granite-fast/ }));
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(asked.filter((each) => each.key.startsWith("PUT")).at(-1)?.body).toMatchObject({
         pools: ["granite-mixed", "granite-fast"],
       });
     });
     // The last one ticked stays: a lot needs some pool.
     fireEvent.click(mixed);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(asked.filter((each) => each.key.startsWith("PUT")).at(-1)?.body).toMatchObject({
         pools: ["granite-mixed"],
       });

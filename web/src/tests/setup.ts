@@ -1,6 +1,9 @@
 import "@testing-library/jest-dom/vitest";
-import { cleanup } from "@testing-library/react";
+import { cleanup, configure } from "@testing-library/react";
 import { afterEach, vi } from "vitest";
+
+// A busy machine takes its time; a test that fails waits this long once.
+configure({ asyncUtilTimeout: 8000 });
 
 /** jsdom lays nothing out: what watches sizes is told of none, and scrolling does nothing. */
 class NothingToObserve {

@@ -1,7 +1,7 @@
-import { screen, within } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, expect, it, vi } from "vitest";
-import { TIB } from "../tests/data";
+import { auditor, lot, person, summary, TIB } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { TracePage } from "./TracePage";
 
@@ -45,7 +45,7 @@ it("shows a thing's figures in their units and its neighbours as links", async (
   serve({ "GET /api/trace/datastore/3/": trace });
   show();
   expect(await screen.findByRole("heading", { name: "berth-a" })).toBeVisible();
-  for (const text of ["7.00 TiB", "95 %", "ds-0001-kestrel", "1.2 ms"]) {
+  for (const text of ["7.00 TiB (7.70 TB)", "95 %", "ds-0001-kestrel", "1.2 ms"]) {
     expect(screen.getAllByText(text)[0]).toBeVisible();
   }
   const disks = screen.getByRole("region", { name: "Disks" });
@@ -61,4 +61,37 @@ it("says when a thing is no longer there", async () => {
   serve({});
   show();
   expect(await screen.findByRole("alert")).toHaveTextContent("Not there.");
+});
+
+it("leads to what can be done with it: shown to all, taken away, or lost in thought", async () => {
+  const volume = { kind: "volume", links: [link("volume", 8, "berth-a")], more: 0 };
+  const asked = serve({
+    "GET /api/session/": person,
+    "GET /api/trace/datastore/3/": { ...trace, layers: [...trace.layers, volume] },
+    "POST /api/lots/": lot({ summary: summary({ id: 4, kind: "spread" }) }),
+  });
+  show();
+  expect(await screen.findByRole("link", { name: "What if it is taken away" })).toHaveAttribute(
+    "href",
+    "/attach/loss?kind=volume&name=granite+berth-a",
+  );
+  expect(await screen.findByRole("button", { name: "Take away" })).toBeEnabled();
+  fireEvent.click(screen.getByRole("button", { name: "Let all hosts see it" }));
+  await waitFor(() => {
+    expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+      kind: "spread",
+      form: { volume: 8 },
+    });
+  });
+});
+
+it("offers the auditor no change", async () => {
+  const volume = { kind: "volume", links: [link("volume", 8, "berth-a")], more: 0 };
+  serve({
+    "GET /api/session/": auditor,
+    "GET /api/trace/datastore/3/": { ...trace, layers: [...trace.layers, volume] },
+  });
+  show();
+  expect(await screen.findByRole("link", { name: "What if it is taken away" })).toBeVisible();
+  expect(screen.queryByRole("button")).toBeNull();
 });

@@ -6,7 +6,7 @@ import { Link, useParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
-import { formatMs, formatShare } from "../parts/format";
+import { formatMs, formatShare, formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
@@ -87,6 +87,17 @@ function Acts({ trace }: { trace: Trace }) {
           variant="outlined"
           disabled={draft.isPending}
           onClick={() => {
+            draft.mutate({ kind: "spread", form: { volume: volume.id } });
+          }}
+        >
+          Let all hosts see it
+        </Button>
+      )}
+      {volume && session?.may_change && (
+        <Button
+          variant="outlined"
+          disabled={draft.isPending}
+          onClick={() => {
             draft.mutate({ kind: "detach", form: { volume: volume.id, keep: true } });
           }}
         >
@@ -108,10 +119,12 @@ function componentOf(trace: Trace): { kind: string; name: string } | null {
 }
 
 function Figures({ trace }: { trace: Trace }) {
-  const { size } = useUnit();
+  const { size, unit } = useUnit();
   const text = (figure: Figure): string => {
     if (figure.value === null) return figure.text;
-    if (figure.unit === "bytes") return size(figure.value);
+    // Arrays and hosts count differently: both are said.
+    if (figure.unit === "bytes")
+      return `${size(figure.value)} (${formatSize(figure.value, unit === "TiB" ? "TB" : "TiB")})`;
     if (figure.unit === "share") return formatShare(figure.value);
     return figure.unit === "ms" ? formatMs(figure.value) : String(figure.value);
   };

@@ -100,15 +100,21 @@ class WipeDevice(StepKind):
 
 
 class Mount(StepKind):
-    """Params: serial, name."""
+    """Params: serial, name, identity (optional), and as_found: then a device without a datastore is left as it is."""
 
     name = "mount"
 
     def begin(self, run: StepRun) -> Progress:
+        if run.params.get("as_found"):
+            found = host.find_device(run.session, run.params["serial"])
+            if found is not None and found["signature_kind"] != "datastore":
+                return Progress(True, {"left": found["signature_kind"]})
         _status, body, _monitor = host.act(run.session, "Mount", Serial=run.params["serial"])
         return Progress(True, {"identity": body["Id"]})
 
     def verify(self, run: StepRun) -> None:
+        if run.result.get("left"):
+            return
         found = host.find_datastore(run.session, run.params["serial"])
         demand(found is not None, "not_mounted", f"{run.session.name} does not list the datastore.")
         wanted = run.params.get("identity")
@@ -118,7 +124,9 @@ class Mount(StepKind):
             "The host mounted a datastore of another identity.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
+    def undo(self, params: Values, result: Values) -> StepSpec | None:
+        if result.get("left"):
+            return None
         return StepSpec(
             Unmount.name, "", f"Unmount {params['name']}", "", {"serial": params["serial"], "name": params["name"]}
         )
