@@ -25,9 +25,14 @@ READY_SECONDS = 30
 
 
 def pytest_configure() -> None:
-    """Passwords of tests are hashed quickly: what is slow on purpose would be most of the time of many tests."""
+    """What has to hold before any test is collected.
+
+    Passwords of tests are hashed quickly: what is slow on purpose would be most of the time of many tests. Static
+    files are looked for where a start would have collected them.
+    """
     from django.conf import settings
 
+    settings.STATIC_ROOT.mkdir(parents=True, exist_ok=True)
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
@@ -37,8 +42,6 @@ def services() -> None:
     import services as servers
 
     servers.start()
-    # Static files are looked for where a start would have collected them.
-    (servers.RUN / "static").mkdir(exist_ok=True)
 
 
 class StandIns:

@@ -110,7 +110,7 @@ def parse_count(text: str) -> int:
     >>> parse_count(" 3 ")
     3
     """
-    if not text.strip().isdigit() or not 1 <= int(text) <= COUNT_MAX:
+    if not text.strip().isdecimal() or not 1 <= int(text) <= COUNT_MAX:
         raise SizeError("count_unusable", f"“{text.strip()}” is not a number from 1 to {COUNT_MAX}.", "Write it as 3.")
     return int(text)
 

@@ -104,7 +104,7 @@ def test_a_pattern_that_gives_no_usable_name_is_refused(pattern: str, count: int
     assert refused.value.code == code
 
 
-@pytest.mark.parametrize("text", ["0", "65", "-1", "1.5", "three", ""])
+@pytest.mark.parametrize("text", ["0", "65", "-1", "1.5", "three", "", "²"])
 def test_a_count_out_of_range_is_refused(text: str) -> None:
     with pytest.raises(SizeError):
         parse_count(text)

@@ -11,6 +11,7 @@ from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Volume
+from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
@@ -329,6 +330,22 @@ def test_a_volume_that_is_gone_is_said(estate: StandIns, ines: User) -> None:
     assert "no longer on any array" in checks_of(lot, "stop")
 
 
-@pytest.mark.parametrize("value", ["text", "", None, -3, [1], {"a": 1}])
+@pytest.mark.parametrize("value", ["text", "", None, -3, [1], {"a": 1}, "²", 10**40])
 def test_a_volume_named_by_nonsense_is_said(estate: StandIns, ines: User, value: Any) -> None:
     assert checks_of(drafted("detach", ines, volume=value), "stop")
+
+
+def test_a_volume_that_a_running_lot_is_about_to_use_is_not_called_idle(
+    estate: StandIns, ines: User, api: APIClient
+) -> None:
+    def idle() -> set[str]:
+        return {f["subject"] for f in api.get("/api/rounds/").json()["findings"] if f["kind"] == "idle_volume"}
+
+    lot = drafted("attach", ines, cluster="quayside", name="berth-e", size="1 TiB")
+    actions.run(lot)
+    estate.fault("quay-01", "fail_nth", n=1)
+    Driver(Lot.objects.get(pk=lot.pk)).run()
+    assert idle() == {"slate-09", "berth-e"}
+    Lot.objects.filter(pk=lot.pk).update(state=Lot.State.RUNNING)
+    changed()
+    assert idle() == {"slate-09"}

@@ -8,7 +8,7 @@ from typing import Any
 from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks, rival_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
-from movelot.attach.grants import quota_left, reserve
+from movelot.attach.grants import promised_bytes, quota_left, reserve
 from movelot.attach.steps import Wanted, attach_steps
 from movelot.attach.uplinks import fixes_for
 from movelot.inventory.estates import estate_of
@@ -22,6 +22,7 @@ from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools, share
 from movelot_core.units import format_size
 
 Fits = list[tuple[Pool, PoolFit]]
+Figures = dict[str, tuple[Pool, PoolFigures]]
 
 
 @dataclass
@@ -52,7 +53,7 @@ class PlannedVolume:
 
 @dataclass
 class AttachPlan:
-    """What the page shows while the form is typed. ``pool`` is the one whose array the board is drawn for."""
+    """What the page shows while the form is typed. The board is drawn for the array of the first pool chosen."""
 
     cluster: str
     hosts: list[str]
@@ -76,7 +77,8 @@ class AttachKind(DraftKind):
         wish = read(typed)
         cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
-        fits = _fits(cluster, wish, lot)
+        figures = _figures(cluster, lot)
+        fits = _fits(cluster, wish, figures)
         chosen = _chosen(typed.pools, fits, wish)
         plan = AttachPlan(
             cluster=cluster.name if cluster else "",
@@ -86,7 +88,7 @@ class AttachKind(DraftKind):
             pools_chosen=[pool.name for pool in chosen],
             volumes=_planned(wish, chosen, fits),
             problems=wish.problems,
-            pools=[_pool_row(row, fit, lot) for row, fit in fits],
+            pools=[_pool_row(row, fit, figures) for row, fit in fits],
             board=None,
             fixable=[],
         )
@@ -98,7 +100,7 @@ class AttachKind(DraftKind):
         plan.board = board_of(table)
         plan.fixable = [host for host in fixes_for(hosts) if host not in typed.fixes]
         checks = [
-            *form_checks(wish, _judged_apart(cluster, plan.volumes, wish, lot), chosen),
+            *form_checks(wish, _judged_apart(cluster, plan.volumes, wish, figures), chosen),
             *path_checks(table),
             *rival_checks(lot, chosen, plan.volumes),
         ]
@@ -149,13 +151,14 @@ def _title(wish: Wish, cluster: str) -> str:
     return f"Attach {wish.names[0]} to {cluster}"
 
 
-def _figures(cluster: Cluster | None, lot: Lot) -> dict[str, tuple[Pool, PoolFigures]]:
+def _figures(cluster: Cluster | None, lot: Lot) -> Figures:
     """Every pool as read, with its latency at the peak hour, what is granted of it and what of that is left."""
     group = getattr(cluster, "group", None)
     peaks: dict[str, float] = {}
     if group:
         found = estate_of(group)
         peaks = dict(zip(found.estate.pools, map(float, found.state.peak_ms), strict=True))
+    promised = promised_bytes(lot)
     known = set(Initiator.objects.values_list("device_id", flat=True))
     return {
         pool.name: (
@@ -169,7 +172,7 @@ def _figures(cluster: Cluster | None, lot: Lot) -> dict[str, tuple[Pool, PoolFig
                 reaches_hosts=pool.device_id in known,
                 online=pool.device.state == Device.State.LINKED,
                 granted=hasattr(pool, "grant"),
-                quota_left_bytes=quota_left(pool, lot) if hasattr(pool, "grant") else None,
+                quota_left_bytes=quota_left(pool, promised),
             ),
         )
         for pool in Pool.objects.select_related("device", "grant")
@@ -181,16 +184,14 @@ def _ceiling(cluster: Cluster | None) -> float:
     return float(group.latency_ceiling_ms) if group else 9.0
 
 
-def _fits(cluster: Cluster | None, wish: Wish, lot: Lot) -> Fits:
+def _fits(cluster: Cluster | None, wish: Wish, figures: Figures) -> Fits:
     """Every pool with its fit for one of the volumes, best first."""
-    figures = _figures(cluster, lot)
     ranked = rank_pools([f for _, f in figures.values()], wish.size_bytes or 0, wish.thin, _ceiling(cluster))
     return [(figures[fit.pool][0], fit) for fit in ranked]
 
 
-def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], wish: Wish, lot: Lot) -> Fits:
+def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], wish: Wish, figures: Figures) -> Fits:
     """Each pool that takes part, judged for all the volumes it would get."""
-    figures = _figures(cluster, lot)
     asked: dict[str, int] = {}
     for volume in volumes:
         asked[volume.pool] = asked.get(volume.pool, 0) + volume.size_bytes
@@ -220,7 +221,7 @@ def _planned(wish: Wish, chosen: list[Pool], fits: Fits) -> list[PlannedVolume]:
     return [PlannedVolume(name, size, chosen[n].pk, chosen[n].name) for name, n in zip(names, places, strict=True)]
 
 
-def _pool_row(pool: Pool, fit: PoolFit, lot: Lot) -> PoolRow:
+def _pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
     return PoolRow(
         pool.pk,
         pool.name,
@@ -229,7 +230,7 @@ def _pool_row(pool: Pool, fit: PoolFit, lot: Lot) -> PoolRow:
         pool.allocated_bytes,
         max(0, pool.capacity_bytes - pool.allocated_bytes),
         fit.subscription_after,
-        quota_left(pool, lot) if hasattr(pool, "grant") else 0,
+        figures[pool.name][1].quota_left_bytes,
         fit.verdict,
         fit_text(fit),
     )

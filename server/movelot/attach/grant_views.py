@@ -46,7 +46,7 @@ class QuotaSerializer(serializers.Serializer[dict[str, Any]]):
     quota = serializers.CharField(max_length=40, allow_blank=True, default="")
 
 
-def _row(pool: Pool) -> GrantRow:
+def _row(pool: Pool, promised: dict[int, int]) -> GrantRow:
     found = getattr(pool, "grant", None)
     return GrantRow(
         pool.pk,
@@ -55,7 +55,7 @@ def _row(pool: Pool) -> GrantRow:
         pool.capacity_bytes,
         found is not None,
         found.quota_bytes if found else None,
-        promised_bytes(pool),
+        promised.get(pool.pk, 0),
         found.granted_by if found else "",
         found.granted_at if found else None,
     )
@@ -67,7 +67,8 @@ class GrantListView(APIView):
     @extend_schema(responses=GrantRowSerializer(many=True))
     def get(self, request: Request) -> Response:
         pools = Pool.objects.select_related("device", "grant").order_by("device__name", "name")
-        return Response(GrantRowSerializer([_row(pool) for pool in pools], many=True).data)
+        promised = promised_bytes()
+        return Response(GrantRowSerializer([_row(pool, promised) for pool in pools], many=True).data)
 
 
 class GrantView(APIView):
@@ -83,11 +84,11 @@ class GrantView(APIView):
         given = QuotaSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         grant(self._pool(pk), given.validated_data["quota"], person(request).username)
-        return Response(GrantRowSerializer(_row(self._pool(pk))).data)
+        return Response(GrantRowSerializer(_row(self._pool(pk), promised_bytes())).data)
 
     @extend_schema(responses=GrantRowSerializer)
     def delete(self, request: Request, pk: int) -> Response:
         """Withdraw the grant; what was made under it stays."""
         Grant.objects.filter(pool=self._pool(pk)).delete()
         changed()
-        return Response(GrantRowSerializer(_row(self._pool(pk))).data)
+        return Response(GrantRowSerializer(_row(self._pool(pk), promised_bytes())).data)

@@ -12,23 +12,28 @@ from movelot_core.units import format_size, parse_size
 HOLDING = (Lot.State.RUNNING, Lot.State.HALTING, Lot.State.HALTED)
 
 
-def promised_bytes(pool: Pool, besides: Lot | None = None) -> int:
-    """Sizes of the pool's volumes that are offered to anybody, and of those that started lots are about to make."""
-    offered = dict(Volume.objects.filter(pool=pool, offers__isnull=False).distinct().values_list("name", "size_bytes"))
+def promised_bytes(besides: Lot | None = None) -> dict[int, int]:
+    """By pool: sizes of its volumes that are offered to anybody, and of those that started lots are about to make."""
+    offered = Volume.objects.filter(offers__isnull=False).distinct().values_list("pool_id", "name", "size_bytes")
+    found = {(pool, name): size for pool, name, size in offered}
     lots = Lot.objects.filter(kind="attach", state__in=HOLDING)
     if besides is not None:
         lots = lots.exclude(pk=besides.pk)
     for plan in lots.values_list("plan", flat=True):
         for volume in plan.get("volumes", []):
-            if volume["pool_id"] == pool.pk:
-                offered.setdefault(volume["name"], volume["size_bytes"])
-    return sum(offered.values())
+            found.setdefault((volume["pool_id"], volume["name"]), volume["size_bytes"])
+    sums: dict[int, int] = {}
+    for (pool, _name), size in found.items():
+        sums[pool] = sums.get(pool, 0) + size
+    return sums
 
 
-def quota_left(pool: Pool, besides: Lot | None = None) -> int | None:
-    """Bytes of the pool's grant that are not promised; None when the whole pool is granted. The pool has a grant."""
+def quota_left(pool: Pool, promised: dict[int, int]) -> int | None:
+    """Bytes of the pool's grant that are not promised: None when the whole pool is granted, 0 without a grant."""
+    if not hasattr(pool, "grant"):
+        return 0
     quota: int | None = pool.grant.quota_bytes
-    return None if quota is None else quota - promised_bytes(pool, besides)
+    return None if quota is None else quota - promised.get(pool.pk, 0)
 
 
 def reserve(lot: Lot) -> None:
@@ -48,6 +53,7 @@ def reserve(lot: Lot) -> None:
         grant.pool_id: grant
         for grant in Grant.objects.select_for_update().filter(pool__in=wanted).select_related("pool")
     }
+    promised = promised_bytes(lot)
     for pool, size in wanted.items():
         grant = grants.get(pool)
         if grant is None:
@@ -58,7 +64,7 @@ def reserve(lot: Lot) -> None:
                 "Nothing was changed.",
                 "Choose another pool, or ask for the grant.",
             )
-        left = quota_left(grant.pool, lot)
+        left = quota_left(grant.pool, promised)
         # What the lot itself has made and offered already counts as promised, not as still wanted.
         size -= sum(v["size_bytes"] for v in lot.plan["volumes"] if v["pool_id"] == pool and v["name"] in made)
         if left is not None and size > left:
@@ -85,7 +91,7 @@ def quota_of(pool: Pool, text: str) -> int | None:
             "The grant stays as it was.",
             "Type less, or nothing for the whole pool.",
         )
-    promised = promised_bytes(pool)
+    promised = promised_bytes().get(pool.pk, 0)
     if quota is not None and quota < promised:
         raise Problem(
             409,

@@ -16,7 +16,7 @@ from movelot.lots.steps.base import StepSpec
 def volume_named(value: Any) -> Volume | None:
     """The volume a form names by its primary key, with its array."""
     text = str(value or "")
-    return Volume.objects.filter(pk=int(text)).select_related("device", "pool").first() if text.isdigit() else None
+    return Volume.objects.filter(pk=int(text)).select_related("device", "pool").first() if text.isdecimal() else None
 
 
 class SpreadKind(DraftKind):

@@ -9,6 +9,7 @@ import numpy as np
 
 from movelot.inventory.models import Cluster, Device, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths
+from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED
 from movelot_core.fabric.paths import Access, Cause, PathVerdict
 from movelot_core.rounds import Finding, missing_paths
@@ -89,12 +90,16 @@ def _most_common(paths: ClusterPaths, volume: int, host: int) -> Cause | None:
 
 
 def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Finding]:
-    """Volumes that no host uses."""
+    """Volumes that no host uses, but for those that a lot under way has made and is about to mount."""
+    begun = Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("plan", flat=True)
+    coming = {volume["name"] for plan in begun for volume in plan.get("volumes", [])}
     admitted: dict[int, set[str]] = {}
     for volume, initiators in Offer.objects.filter(device=array).values_list("volume_id", "initiators"):
         admitted.setdefault(volume, set()).update(initiators)
     for key, name, serial, size in array.volumes.order_by("name").values_list("pk", "name", "serial", "size_bytes"):
         users = frozenset(mounted.get(serial, ()))
+        if name in coming:
+            continue
         finding = idle(Sight(name, size, frozenset(admitted.get(key, ())), users, users))
         if finding:
             yield finding
