@@ -7,6 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../api/problem";
+import { FactList } from "../parts/FactList";
 import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
@@ -116,31 +117,7 @@ function Facts({ plan }: { plan: Plan }) {
     ["datastore on it", plan.datastore || "none"],
     ["hosts that see it", plan.hosts.join(", ") || "none"],
   ];
-  return (
-    <Box
-      component="dl"
-      sx={{
-        display: "flex",
-        flexWrap: "wrap",
-        gap: "10px 28px",
-        m: 0,
-        mb: 1.5,
-        p: "12px 14px",
-        border: "1px solid var(--line)",
-        borderRadius: "6px",
-        background: "var(--card)",
-      }}
-    >
-      {facts.map(([label, text]) => (
-        <div key={label}>
-          <dt style={{ color: "var(--mute)", fontSize: 12 }}>{label}</dt>
-          <dd className="mono" style={{ margin: 0 }}>
-            {text}
-          </dd>
-        </div>
-      ))}
-    </Box>
-  );
+  return <FactList facts={facts} />;
 }
 
 const USERS_SHOWN = 40;

@@ -8,7 +8,7 @@ import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { Mark, type MarkKind } from "../parts/Mark";
@@ -27,6 +27,7 @@ const HINTS: Record<WrittenAs, string> = {
 export function ImportLinks() {
   const [text, setText] = useState("");
   const [writtenAs, setWrittenAs] = useState<WrittenAs>("csv");
+  const picker = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
   const send = useMutation({
     mutationFn: (dryRun: boolean) =>
@@ -78,16 +79,22 @@ export function ImportLinks() {
           <MenuItem value="csv">CSV</MenuItem>
           <MenuItem value="yaml">YAML</MenuItem>
         </TextField>
-        <Button component="label" variant="outlined">
+        <Button
+          variant="outlined"
+          onClick={() => {
+            picker.current?.click();
+          }}
+        >
           Choose a file
-          <input
-            type="file"
-            accept=".csv,.yaml,.yml,text/csv"
-            aria-label="File to import"
-            style={{ position: "absolute", width: 1, height: 1, opacity: 0 }}
-            onChange={(event) => void read(event.target.files?.[0])}
-          />
         </Button>
+        <input
+          ref={picker}
+          type="file"
+          hidden
+          accept=".csv,.yaml,.yml,text/csv"
+          aria-label="File to import"
+          onChange={(event) => void read(event.target.files?.[0])}
+        />
       </Box>
       <TextField
         label="Text of the file"

@@ -1,57 +1,17 @@
 import { render, screen } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
+import { lot as anyLot, step as anyStep, summary } from "../tests/data";
 import { groupDetail, groupSteps, groupTitle } from "./grouping";
 import { StepList } from "./StepList";
-import type { LotDetail } from "./useLot";
 
 type Step = Schemas["StepAnswer"];
 
-const step = (position: number, kind: string, device: string, part: Partial<Step> = {}): Step => ({
-  id: position + 1,
-  position,
-  kind,
-  device,
-  title: `${kind} on ${device}`,
-  detail: "",
-  state: "waiting",
-  needs: [],
-  planned_start: 0,
-  planned_end: 4,
-  done_amount: 0,
-  total_amount: 0,
-  per_second: 0,
-  started_at: null,
-  ended_at: null,
-  problem: null,
-  ...part,
-});
+const step = (position: number, kind: string, device: string, part: Partial<Step> = {}): Step =>
+  anyStep({ id: position + 1, position, kind, device, title: `${kind} on ${device}`, detail: "", ...part });
 
-const lot = (state: string, steps: Step[]): LotDetail => ({
-  summary: {
-    id: 9,
-    kind: "balance",
-    title: "A lot",
-    state,
-    created_by: "ines.marrow",
-    created_at: "2026-11-24T10:00:00Z",
-    started_at: null,
-    ended_at: null,
-    steps: steps.length,
-    steps_done: 0,
-    undoes: null,
-    undone_by: null,
-  },
-  steps,
-  checks: [],
-  checked_at: null,
-  estimate_seconds: 4,
-  seconds_left: null,
-  outcome: [],
-  can_run: true,
-  can_undo: false,
-  reversible: true,
-});
+const lot = (state: string, steps: Step[]) =>
+  anyLot({ summary: summary({ state, steps: steps.length }), steps });
 
 describe("a lot's steps", () => {
   it("groups alike steps on different hosts, and never copies", () => {

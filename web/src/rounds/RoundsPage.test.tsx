@@ -1,19 +1,9 @@
 import { fireEvent, screen, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
+import { auditor, person, status } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { RoundsPage } from "./RoundsPage";
 
-const status = {
-  devices: 4,
-  devices_away: 0,
-  oldest_reading_at: new Date().toISOString(),
-  findings: 2,
-  attach: 0,
-  balance: 1,
-  lots: 0,
-  active_lot: null,
-  newest_draft: null,
-};
 const finding = (subject: string, kind: string) => ({
   key: `${kind}:${subject}`,
   kind,
@@ -41,7 +31,6 @@ const rounds = {
   quiet: { datastores: 4, hosts: 3, disks: 40 },
   last_lot: null,
 };
-const person = { name: "ines.marrow", role: "virtualization", may_change: true, csrf: "x" };
 
 beforeEach(() => {
   vi.unstubAllGlobals();
@@ -49,7 +38,7 @@ beforeEach(() => {
 
 describe("Rounds", () => {
   it("shows each finding with its figures and what the lot would do", async () => {
-    serve({ "GET /api/rounds/": rounds, "GET /api/status/": status, "GET /api/session/": person });
+    serve({ "GET /api/rounds/": rounds, "GET /api/status/": status(), "GET /api/session/": person });
     renderPage(<RoundsPage />);
     const rows = await screen.findAllByRole("listitem");
     expect(rows).toHaveLength(2);
@@ -61,7 +50,7 @@ describe("Rounds", () => {
   it("moves along the rows by key and drafts for the row it stands on", async () => {
     const asked = serve({
       "GET /api/rounds/": rounds,
-      "GET /api/status/": status,
+      "GET /api/status/": status(),
       "GET /api/session/": person,
     });
     renderPage(<RoundsPage />);
@@ -79,8 +68,8 @@ describe("Rounds", () => {
   it("offers nobody a change whose role reads only", async () => {
     serve({
       "GET /api/rounds/": rounds,
-      "GET /api/status/": status,
-      "GET /api/session/": { ...person, role: "auditor", may_change: false },
+      "GET /api/status/": status(),
+      "GET /api/session/": auditor,
     });
     renderPage(<RoundsPage />);
     for (const row of await screen.findAllByRole("listitem")) {
@@ -92,7 +81,7 @@ describe("Rounds", () => {
     const empty = { ...rounds, findings: [], quiet: { datastores: 0, hosts: 0, disks: 0 } };
     serve({
       "GET /api/rounds/": empty,
-      "GET /api/status/": { ...status, devices: 0, findings: 0 },
+      "GET /api/status/": status({ devices: 0, findings: 0 }),
       "GET /api/session/": person,
     });
     renderPage(<RoundsPage />);

@@ -6,6 +6,7 @@ import { Link, useParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
+import { FactList } from "../parts/FactList";
 import { formatMs, formatShare, formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
@@ -128,31 +129,7 @@ function Figures({ trace }: { trace: Trace }) {
     if (figure.unit === "share") return formatShare(figure.value);
     return figure.unit === "ms" ? formatMs(figure.value) : String(figure.value);
   };
-  return (
-    <Box
-      component="dl"
-      sx={{
-        display: "flex",
-        flexWrap: "wrap",
-        gap: "10px 28px",
-        m: 0,
-        mb: 2,
-        p: "12px 14px",
-        border: "1px solid var(--line)",
-        borderRadius: "6px",
-        background: "var(--card)",
-      }}
-    >
-      {trace.figures.map((figure) => (
-        <div key={figure.label} style={{ minWidth: 0 }}>
-          <dt style={{ color: "var(--mute)", fontSize: 12 }}>{figure.label}</dt>
-          <dd className="mono" style={{ margin: 0, overflowWrap: "anywhere" }}>
-            {text(figure)}
-          </dd>
-        </div>
-      ))}
-    </Box>
-  );
+  return <FactList facts={trace.figures.map((figure) => [figure.label, text(figure)] as const)} />;
 }
 
 function LayerColumn({ layer, here, first }: { layer: Layer; here: boolean; first: boolean }) {
