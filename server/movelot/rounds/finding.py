@@ -134,7 +134,6 @@ def _subject_id(finding: Finding) -> int | None:
     }
     if finding.subject_kind not in models:
         return None
-    key: int | None = (
-        models[finding.subject_kind].objects.filter(name=finding.subject).values_list("pk", flat=True).first()
-    )
-    return key
+    # A name that two devices share names neither: a lot must not be drafted on the wrong one.
+    keys = list(models[finding.subject_kind].objects.filter(name=finding.subject).values_list("pk", flat=True)[:2])
+    return keys[0] if len(keys) == 1 else None
