@@ -42,12 +42,16 @@ def seen_by_some(sight: Sight, hosts: Collection[str], why: Mapping[str, Cause])
     return Finding("seen_by_some", Urgency.SOON, "volume", sight.volume, "attach", figures, reasons)
 
 
-def idle(sight: Sight) -> Finding | None:
-    """A finding for a volume that no host uses: offered to nobody, or offered and mounted nowhere."""
+def idle(sight: Sight, kind: str = "block") -> Finding | None:
+    """A finding for a volume that no host uses: offered to nobody, or offered and mounted nowhere.
+
+    Of ``kind`` file it is an export no one mounts; what is admitted then are the rules of its client list.
+    """
     if sight.used:
         return None
     figures: dict[str, float | int | str | None] = {
         "size_bytes": sight.size_bytes,
+        "kind": kind,
         "offered": len(sight.admitted),
         "seen": len(sight.seen_by),
     }

@@ -103,6 +103,40 @@ def test_a_volume_of_another_array_is_not_expected_behind_these_portals() -> Non
     assert not expected_of(hosts("quay-01"), [other]).expected.any()
 
 
+def file_ports(*names: str) -> list[HostPort]:
+    """An interface for file storage with an uplink in reserve, known to the server by its address."""
+    ports = [port(name, "files-a", protocol="NFS", standby_uplinks=("uplink-2",)) for name in names]
+    return [dataclasses.replace(each, initiator=each.address.split("/")[0]) for each in ports]
+
+
+def test_file_storage_takes_an_uplink_in_reserve_and_does_not_hang_on_the_first() -> None:
+    ports = file_ports("quay-01")
+    server = [portal("A1", "A", False, protocol="NFS")]
+    export = Offer("sand-01", "A", frozenset("A"), frozenset({ports[0].initiator}), "granite")
+    paths = expected_of(ports, [export], server)
+    assert [v.cause for v in paths.verdicts(0)] == [None]
+    kinds = {point.kind for point in single_points_all(paths)}
+    # One address is one way: its port, server interface, subnet and controller; not the uplink, nor its switch.
+    assert kinds == {"host port", "portal", "subnet", "controller", "switch"}
+    assert {p.component for p in single_points_all(paths) if p.kind == "switch"} == {"switch-1"}
+    other = dataclasses.replace(server[0], switch="switch-9")
+    switches = {p.component for p in single_points_all(expected_of(ports, [export], [other])) if p.kind == "switch"}
+    assert switches == {"switch-9"}
+
+
+def test_an_export_that_nothing_keeps_a_host_from_is_not_mounted_rather_than_not_rescanned() -> None:
+    ports = file_ports("quay-01", "quay-02")
+    server = [portal("A1", "A", False, protocol="NFS")]
+    export = Offer("sand-01", "A", frozenset("A"), frozenset({ports[0].initiator}), "granite")
+    fabric = Fabric.of(ports, server, [export])
+    paths = compare_all(fabric, np.zeros((1, 2, 1), dtype=bool))
+    assert [v.cause for v in paths.verdicts(0)] == [Cause.NOT_MOUNTED, Cause.MASKED]
+
+
+def test_block_and_file_interfaces_of_one_subnet_do_not_mix() -> None:
+    assert not expected_of(file_ports("quay-01"), [offer("berth-a", "quay-01")]).expected.any()
+
+
 @st.composite
 def fabrics(draw: st.DrawFn) -> tuple[Fabric, np.ndarray]:
     """Up to three hosts with faults at random, up to five portals, up to three volumes, and what is seen at random."""
@@ -117,11 +151,14 @@ def fabrics(draw: st.DrawFn) -> tuple[Fabric, np.ndarray]:
             "up": st.booleans(),
             "address": st.sampled_from(["10.40.8.77/24", "10.40.9.77/24", "10.40.3.77/24"]),
             "switch": st.sampled_from(["", "switch-1", "switch-2"]),
+            "protocol": st.sampled_from(["iSCSI", "NFS"]),
         },
     )
     ports = [port(name, f"storage-{leg}", **draw(faults)) for name in names for leg in "ab"]
     portals = [
-        portal(f"{c}{n}", c, draw(st.booleans()), up=draw(st.booleans()))
+        portal(
+            f"{c}{n}", c, draw(st.booleans()), up=draw(st.booleans()), protocol=draw(st.sampled_from(["iSCSI", "NFS"]))
+        )
         for n, c in enumerate(draw(st.lists(st.sampled_from("AB"), min_size=1, max_size=5)))
     ]
     count = draw(st.integers(1, 3))

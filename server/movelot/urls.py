@@ -9,6 +9,7 @@ from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
 from movelot.accounts.views import SessionView
+from movelot.attach.file_views import FileDraftView, FileLimitsView
 from movelot.attach.grant_views import GrantListView, GrantView
 from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
 from movelot.attach.path_views import PathsView, PoliciesView
@@ -53,6 +54,8 @@ api = [
     path("find/", FindView.as_view()),
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
     path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
+    path("attach/file-drafts/<int:pk>/", FileDraftView.as_view()),
+    path("attach/file-limits/", FileLimitsView.as_view()),
     path("attach/grants/", GrantListView.as_view()),
     path("attach/grants/<int:pk>/", GrantView.as_view()),
     path("attach/paths/", PathsView.as_view()),

@@ -207,6 +207,8 @@ def test_rounds_find_each_planted_trouble(estate: StandIns, api: APIClient) -> N
         ("seen_by_some", "berth-f"),
         ("leftover_initiator", "iqn.2026-01.example.kestrelbay:quay-09"),
         ("idle_volume", "slate-09"),
+        ("idle_volume", "sand-04"),
+        ("file_limits", "shale"),
         ("clock_off", "granite"),
     }
     full = found["over_fill", "berth-a"]["figures"]
@@ -230,7 +232,7 @@ def test_a_device_that_is_away_becomes_a_finding_and_keeps_its_last_reading(esta
 
 def test_disks_are_paged_sorted_and_filtered_by_the_server(estate: StandIns, api: APIClient) -> None:
     page = api.get("/api/disks/?page_size=7&ordering=-size_bytes").json()
-    assert (page["count"], len(page["results"])) == (40, 7)
+    assert (page["count"], len(page["results"])) == (48, 7)
     sizes = [row["size_bytes"] for row in page["results"]]
     assert sizes == sorted(sizes, reverse=True)
     assert api.get("/api/disks/?datastore=berth-c").json()["count"] == 6

@@ -19,10 +19,10 @@ def quayside() -> BalanceGroup:
 
 def test_the_estate_is_the_demo_as_read(estate: StandIns) -> None:
     found = estate_of(quayside())
-    assert found.estate.datastores == ("berth-a", "berth-b", "berth-c", "berth-d", "berth-f")
-    assert found.estate.pools == ("granite-fast", "granite-mixed")
-    assert len(found.estate.disks) == 40
-    assert found.estate.features.shape == (4, 40, SLOTS)
+    assert found.estate.datastores == ("berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "sand-01", "sand-02")
+    assert found.estate.pools == ("granite-fast", "granite-mixed", "shale-deep", "shale-home")
+    assert len(found.estate.disks) == 48
+    assert found.estate.features.shape == (4, 48, SLOTS)
     used = {store.name: store.capacity_bytes - store.free_bytes for store in Datastore.objects.all()}
     assert dict(zip(found.estate.datastores, found.state.used_bytes, strict=True)) == used
 

@@ -49,7 +49,7 @@ def test_the_storage_team_alone_grants(estate: StandIns, api: APIClient) -> None
     for client in (api, signed_in("auditor")):
         assert put_quota(client, "granite-fast", "18 TiB").status_code == 403
         assert client.delete(f"/api/attach/grants/{pool().pk}/").status_code == 403
-    assert Grant.objects.count() == 2
+    assert Grant.objects.count() == 4
     answer = put_quota(signed_in("tobias.wren"), "granite-fast", "18 TiB")
     assert (answer.status_code, answer.json()["quota_bytes"]) == (200, 18 * TIB)
 

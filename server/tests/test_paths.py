@@ -53,7 +53,7 @@ def test_a_volume_masked_from_a_host_shows_that_host_without_paths(estate: Stand
     board = paths(api, volume=Volume.objects.get(name="berth-f").pk)["board"]
     quay_02 = next(host for host in board["hosts"] if host["name"] == "quay-02")
     assert (quay_02["seen"], quay_02["expected"]) == (0, 8)
-    assert quay_02["reason"] == "the array does not let this host's initiator in"
+    assert quay_02["reason"] == "the array does not let this host in"
 
 
 def test_single_points_name_the_hosts_and_volumes_that_hang_on_them(estate: StandIns, api: APIClient) -> None:

@@ -32,10 +32,10 @@ def other_bytes(world: World, store: Datastore, now: float) -> int:
 
 def allocated_bytes(world: World, volume: Volume, now: float) -> int:
     """Bytes a volume holds in its pool: what was written for thin ones, all for thick ones."""
-    store = next((store for store in world.datastores if store.serial == volume.serial), None)
     if not volume.thin:
         return volume.size_bytes
-    return min(volume.size_bytes, used_bytes(world, store, now)) if store else 0
+    used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
+    return min(volume.size_bytes, used)
 
 
 def create_volume(world: World, fields: dict[str, object], now: float) -> Volume:
@@ -54,12 +54,12 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     if size <= 0 or taken + size > pool.capacity_bytes:
         raise ActionError(400, "PropertyValueOutOfRange", f"{pool_name} cannot hold {size} more bytes.")
     number = world.next_id()
-    owners = [volume.controller for volume in world.volumes]
-    controller = min("AB", key=lambda c: (owners.count(c), c))
+    owners = [volume.controller for volume in world.volumes_of(pool.array)]
+    controller = str(fields.get("controller") or min("AB", key=lambda c: (owners.count(c), c)))
     volume = Volume(
         str(number),
         name,
-        f"6002600000004b42{number:016x}",
+        serial_of(number, pool.array == world.file_array),
         pool.name,
         size,
         controller,
@@ -70,10 +70,17 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     return volume
 
 
+def serial_of(number: int, file: bool) -> str:
+    """The serial (NAA) of a volume, or the id (UUID) of a file system."""
+    return f"4b420000-0000-4000-8000-{number:012x}" if file else f"6002600000004b42{number:016x}"
+
+
 def delete_volume(world: World, volume: Volume) -> None:
     """Remove a volume that no initiator is let into, and with it what was formatted on it."""
     if any(connection.volume == volume.id for connection in world.connections):
         raise ActionError(409, "ResourceInUse", f"Volume {volume.name} is still offered to initiators.")
+    if any(export.volume == volume.id for export in world.exports):
+        raise ActionError(409, "ResourceInUse", f"File system {volume.name} is still exported.")
     world.volumes.remove(volume)
     world.datastores[:] = [store for store in world.datastores if store.serial != volume.serial]
 
@@ -128,17 +135,21 @@ def bound(interface: Interface) -> bool:
 
 
 def reaches(interface: Interface, portal: Portal) -> bool:
+    """Whether an interface talks to a portal; NFS takes any uplink that is active, iSCSI has to be bound."""
     same = ip_interface(interface.address).network == ip_interface(portal.address).network
-    alike = interface.vlan == portal.vlan and interface.mtu == portal.mtu
-    return portal.up and same and alike and bound(interface)
+    alike = interface.vlan == portal.vlan and interface.mtu == portal.mtu and interface.protocol == portal.protocol
+    carried = bound(interface) if interface.protocol == "iSCSI" else bool(interface.active)
+    return portal.up and same and alike and carried
 
 
 def scan_now(world: World, host: Host) -> None:
     """What a finished scan knows: every offered volume with the (interface, portal) pairs that reach it."""
-    pairs = [[i.name, p.name] for i in host.interfaces for p in world.portals if reaches(i, p)]
+    portals = world.portals_of(world.array)
+    pairs = [[i.name, p.name] for i in host.interfaces for p in portals if reaches(i, p)]
     offered = {c.volume for c in world.connections if host.iqn in c.initiators}
     host.known = {volume.serial: pairs for volume in world.volumes if volume.id in offered and pairs}
-    host.mounted = [store.id for store in world.datastores if store.id in host.mounted and store.serial in host.known]
+    there = [store for store in world.datastores if store.id in host.mounted]
+    host.mounted = [store.id for store in there if store.server or store.serial in host.known]
 
 
 def start_task(world: World, device: str, kind: str, key: str, total: float, now: float, **more: str) -> Task:
@@ -190,6 +201,16 @@ def unmount(world: World, host: Host, store: Datastore) -> None:
         raise ActionError(409, "ResourceInUse", f"{store.name} holds {', '.join(held)}.")
     if store.id in host.mounted:
         host.mounted.remove(store.id)
+    host.file_versions.pop(store.id, None)
+    _forget_unused(world, store)
+
+
+def _forget_unused(world: World, store: Datastore) -> None:
+    """A file datastore is only how hosts call an export: one that none mounts and that holds nothing is gone."""
+    mounted = any(store.id in host.mounted for host in world.hosts)
+    held = store.other_bytes or store.contents or any(disk.datastore == store.id for disk in world.disks())
+    if store.server and not mounted and not held:
+        world.datastores.remove(store)
 
 
 def wipe(world: World, store: Datastore) -> None:
@@ -220,4 +241,8 @@ def move_disk(world: World, host: Host, disk_id: str, target_id: str, key: str, 
             raise ActionError(
                 409, "InsufficientStorage", f"{target.name} has {free} bytes free; {disk.size_bytes} are needed."
             )
-    return start_task(world, host.name, "MoveDisk", key, disk.size_bytes, now, disk=disk_id, target=target_id)
+    task = start_task(world, host.name, "MoveDisk", key, disk.size_bytes, now, disk=disk_id, target=target_id)
+    # Only the block array copies between its own volumes; everything else goes over the host.
+    arrays = {world.pool_of(disk.datastore).array, world.pool_of(target.id).array}
+    task.offloaded = arrays == {world.array}
+    return task

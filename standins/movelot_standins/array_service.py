@@ -1,9 +1,9 @@
-"""The array: Swordfish storage with pools, volumes and controllers, and a fabric of endpoints and connections."""
+"""The arrays: Swordfish storage with pools and controllers; for blocks with volumes and a fabric of connections."""
 
 from __future__ import annotations
 
 import time
-from typing import Any
+from typing import Any, ClassVar
 
 from movelot_standins import actions
 from movelot_standins.actions import ActionError
@@ -14,55 +14,51 @@ from movelot_standins.physics import OFFLOAD_BYTES_PER_SECOND, pool_day, pool_no
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
 OK = {"State": "Enabled", "Health": "OK"}
+PORTS = {"iSCSI": 3260, "NFS": 2049}
 
 
-class ArrayService(CommonService):
-    """Array granite."""
+class StorageService(CommonService):
+    """What arrays of every kind have: storage with controllers and pools, and a fabric with endpoints."""
 
-    def __init__(self, world: World, password: str, clock: Clock = time.time) -> None:
-        super().__init__(world.array, world, password, clock)
-        self.storage = f"{ROOT}/Storage/{world.array}"
-        self.fabric = f"{ROOT}/Fabrics/{world.array}"
+    protocol: ClassVar[str] = "iSCSI"
+    parts: ClassVar[tuple[str, ...]] = ("Controllers", "StoragePools")
+    fabric_parts: ClassVar[tuple[str, ...]] = ("Endpoints",)
+
+    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(name, world, password, clock)
+        self.storage = f"{ROOT}/Storage/{name}"
+        self.fabric = f"{ROOT}/Fabrics/{name}"
         self.route(
             "GET",
             f"{ROOT}/Storage",
             lambda call: Collection("StorageCollection", "Storage", [self.storage_resource(call)]),
         )
-        self.route("GET", self.storage, self.storage_resource)
         self.route(
             "GET",
             f"{ROOT}/Fabrics",
             lambda call: Collection("FabricCollection", "Fabrics", [self.fabric_resource(call)]),
         )
+        self.route("GET", self.storage, self.storage_resource)
         self.route("GET", self.fabric, self.fabric_resource)
-        for base, name, members in (
-            (self.storage, "Controllers", self.controllers),
-            (self.storage, "StoragePools", self.pools),
-            (self.storage, "Volumes", self.volumes),
-            (self.fabric, "Endpoints", self.endpoints),
-            (self.fabric, "Zones", self.zones),
-            (self.fabric, "Connections", self.connections),
-        ):
-            kind = {"Controllers": "StorageController", "StoragePools": "StoragePool"}.get(name, name[:-1])
-            self.collection(f"{base}/{name}", kind, name, members)
-        self.route("POST", f"{self.storage}/Volumes", self.create_volume)
-        self.route("DELETE", f"{self.storage}/Volumes/{{id}}", self.delete_volume)
-        self.route("POST", f"{self.fabric}/Connections", self.connect)
-        self.route("PATCH", f"{self.fabric}/Connections/{{id}}", self.let_in)
-        self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
-        self.route("POST", f"{self.fabric}/Endpoints", self.add_initiator)
-        self.route("DELETE", f"{self.fabric}/Endpoints/{{id}}", self.drop_initiator)
+        self.collection(f"{self.storage}/Controllers", "StorageController", "Controllers", self.controllers)
+        self.collection(f"{self.storage}/StoragePools", "StoragePool", "StoragePools", self.pools)
+        self.collection(f"{self.fabric}/Endpoints", "Endpoint", "Endpoints", self.endpoints)
 
     def root_links(self) -> dict[str, Resource]:
         return {"Storage": link(f"{ROOT}/Storage"), "Fabrics": link(f"{ROOT}/Fabrics")}
 
+    def oem(self) -> Resource:
+        """What the array says of itself beside the standard."""
+        return {}
+
     def storage_resource(self, _call: Call) -> Resource:
-        parts = {name: link(f"{self.storage}/{name}") for name in ("Controllers", "StoragePools", "Volumes")}
-        rates = {"Kestrel": {"CopyBytesPerSecond": OFFLOAD_BYTES_PER_SECOND * self.world.pace}}
-        return resource(self.storage, "Storage.v1_16_0.Storage", self.name, Status=OK, Oem=rates, **parts)
+        parts = {name: link(f"{self.storage}/{name}") for name in self.parts}
+        return resource(
+            self.storage, "Storage.v1_16_0.Storage", self.name, Status=OK, Oem={"Kestrel": self.oem()}, **parts
+        )
 
     def fabric_resource(self, _call: Call) -> Resource:
-        parts = {name: link(f"{self.fabric}/{name}") for name in ("Endpoints", "Zones", "Connections")}
+        parts = {name: link(f"{self.fabric}/{name}") for name in self.fabric_parts}
         return resource(self.fabric, "Fabric.v1_3_2.Fabric", self.name, FabricType="Ethernet", Status=OK, **parts)
 
     def controllers(self) -> list[Resource]:
@@ -72,13 +68,13 @@ class ArrayService(CommonService):
                 "StorageController.v1_8_0.StorageController",
                 f"Controller {c}",
                 Status=OK,
-                SupportedControllerProtocols=["iSCSI"],
+                SupportedControllerProtocols=[self.protocol],
             )
-            for c in sorted({portal.controller for portal in self.world.portals})
+            for c in sorted({portal.controller for portal in self.world.portals_of(self.name)})
         ]
 
     def pools(self) -> list[Resource]:
-        return [self._pool(pool) for pool in self.world.pools]
+        return [self._pool(pool) for pool in self.world.pools_of(self.name)]
 
     def _pool(self, pool: Pool) -> Resource:
         now, there = self.clock(), [volume for volume in self.world.volumes if volume.pool == pool.name]
@@ -102,8 +98,86 @@ class ArrayService(CommonService):
             },
         )
 
+    def endpoints(self) -> list[Resource]:
+        return [self._target(portal) for portal in self.world.portals_of(self.name)]
+
+    def _target(self, portal: Portal) -> Resource:
+        return resource(
+            f"{self.fabric}/Endpoints/{portal.name}",
+            "Endpoint.v1_8_1.Endpoint",
+            portal.name,
+            EndpointProtocol=portal.protocol,
+            ConnectedEntities=[
+                {
+                    "EntityType": "StorageTarget",
+                    "EntityRole": "Target",
+                    "EntityLink": link(f"{self.storage}/Controllers/{portal.controller}"),
+                }
+            ],
+            IPTransportDetails=[
+                {
+                    "IPv4Address": {"Address": portal.address.split("/")[0]},
+                    "Port": PORTS[portal.protocol],
+                    "TransportProtocol": portal.protocol,
+                }
+            ],
+            Status={"State": "Enabled" if portal.up else "Disabled", "Health": "OK"},
+            Oem={
+                "Kestrel": {
+                    "Network": portal.address,
+                    "HostName": portal.hostname,
+                    "VLANId": portal.vlan,
+                    "MTUSize": portal.mtu,
+                    "LLDPReceive": {"SystemName": portal.switch},
+                }
+            },
+        )
+
+    def metric_day(self, day: int) -> list[Resource]:
+        return [
+            metric(
+                "ResponseTimeMs",
+                f"{self.storage}/StoragePools/{pool.name}",
+                day * 86400 + hour * HOUR_SECONDS,
+                float(value),
+            )
+            for pool in self.world.pools_of(self.name)
+            for hour, value in enumerate(pool_day(self.world, pool, day))
+        ]
+
+    def metric_now(self, when: float) -> list[Resource]:
+        return [
+            metric(
+                "ResponseTimeMs", f"{self.storage}/StoragePools/{pool.name}", when, pool_now(self.world, pool, when)[0]
+            )
+            for pool in self.world.pools_of(self.name)
+        ]
+
+
+class ArrayService(StorageService):
+    """A block array: volumes, and connections that let initiators see them."""
+
+    parts = (*StorageService.parts, "Volumes")
+    fabric_parts = ("Endpoints", "Zones", "Connections")
+
+    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(name, world, password, clock)
+        self.collection(f"{self.storage}/Volumes", "Volume", "Volumes", self.volumes)
+        self.collection(f"{self.fabric}/Zones", "Zone", "Zones", self.zones)
+        self.collection(f"{self.fabric}/Connections", "Connection", "Connections", self.connections)
+        self.route("POST", f"{self.storage}/Volumes", self.create_volume)
+        self.route("DELETE", f"{self.storage}/Volumes/{{id}}", self.delete_volume)
+        self.route("POST", f"{self.fabric}/Connections", self.connect)
+        self.route("PATCH", f"{self.fabric}/Connections/{{id}}", self.let_in)
+        self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
+        self.route("POST", f"{self.fabric}/Endpoints", self.add_initiator)
+        self.route("DELETE", f"{self.fabric}/Endpoints/{{id}}", self.drop_initiator)
+
+    def oem(self) -> Resource:
+        return {"CopyBytesPerSecond": OFFLOAD_BYTES_PER_SECOND * self.world.pace}
+
     def volumes(self) -> list[Resource]:
-        return [self._volume(volume) for volume in self.world.volumes]
+        return [self._volume(volume) for volume in self.world.volumes_of(self.name)]
 
     def _volume(self, volume: Volume) -> Resource:
         owner = link(f"{self.storage}/Controllers/{volume.controller}")
@@ -122,36 +196,7 @@ class ArrayService(CommonService):
         )
 
     def endpoints(self) -> list[Resource]:
-        return [self._target(portal) for portal in self.world.portals] + [
-            self._initiator(name) for name in self.world.initiators
-        ]
-
-    def _target(self, portal: Portal) -> Resource:
-        return resource(
-            f"{self.fabric}/Endpoints/{portal.name}",
-            "Endpoint.v1_8_1.Endpoint",
-            portal.name,
-            EndpointProtocol="iSCSI",
-            ConnectedEntities=[
-                {
-                    "EntityType": "StorageTarget",
-                    "EntityRole": "Target",
-                    "EntityLink": link(f"{self.storage}/Controllers/{portal.controller}"),
-                }
-            ],
-            IPTransportDetails=[
-                {"IPv4Address": {"Address": portal.address.split("/")[0]}, "Port": 3260, "TransportProtocol": "iSCSI"}
-            ],
-            Status={"State": "Enabled" if portal.up else "Disabled", "Health": "OK"},
-            Oem={
-                "Kestrel": {
-                    "Network": portal.address,
-                    "VLANId": portal.vlan,
-                    "MTUSize": portal.mtu,
-                    "LLDPReceive": {"SystemName": portal.switch},
-                }
-            },
-        )
+        return super().endpoints() + [self._initiator(name) for name in self.world.initiators]
 
     def _initiator(self, iqn: str) -> Resource:
         return resource(
@@ -177,7 +222,7 @@ class ArrayService(CommonService):
 
     def _connection(self, connection: Connection) -> Resource:
         initiators = [link(f"{self.fabric}/Endpoints/{iqn.rsplit(':', 1)[1]}") for iqn in connection.initiators]
-        targets = [link(f"{self.fabric}/Endpoints/{portal.name}") for portal in self.world.portals]
+        targets = [link(f"{self.fabric}/Endpoints/{portal.name}") for portal in self.world.portals_of(self.name)]
         return resource(
             f"{self.fabric}/Connections/{connection.id}",
             "Connection.v1_3_1.Connection",
@@ -246,23 +291,3 @@ class ArrayService(CommonService):
         walk(self.connections(), call.parts["id"])
         self.world.connections[:] = [c for c in self.world.connections if c.id != call.parts["id"]]
         return Reply(204)
-
-    def metric_day(self, day: int) -> list[Resource]:
-        return [
-            metric(
-                "ResponseTimeMs",
-                f"{self.storage}/StoragePools/{pool.name}",
-                day * 86400 + hour * HOUR_SECONDS,
-                float(value),
-            )
-            for pool in self.world.pools
-            for hour, value in enumerate(pool_day(self.world, pool, day))
-        ]
-
-    def metric_now(self, when: float) -> list[Resource]:
-        return [
-            metric(
-                "ResponseTimeMs", f"{self.storage}/StoragePools/{pool.name}", when, pool_now(self.world, pool, when)[0]
-            )
-            for pool in self.world.pools
-        ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from ipaddress import ip_interface
 
-from movelot_standins import actions
+from movelot_standins import actions, file_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
@@ -39,6 +39,9 @@ class HostService(CommonService):
             self.collection(path, kind, name_, members)
         self.route("PATCH", f"{self.system}/EthernetInterfaces/{{id}}", self.set_interface)
         for verb, handler in (
+            ("MountExport", self.mount_export),
+            ("UnmountExport", self.unmount_export),
+            ("SetFileClient", self.set_file_client),
             ("Scan", self.scan),
             ("Format", self.format),
             ("Mount", self.mount),
@@ -57,7 +60,8 @@ class HostService(CommonService):
         return {"Systems": link(f"{ROOT}/Systems")}
 
     def computer(self, _call: Call) -> Resource:
-        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy")
+        files = ("MountExport", "UnmountExport", "SetFileClient")
+        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *files)
         targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
         return resource(
             self.system,
@@ -78,6 +82,7 @@ class HostService(CommonService):
                     "VirtualMachines": link(f"{self.oem}/VirtualMachines"),
                     "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
                     "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,
+                    "FileClient": self.host.file_client,
                 }
             },
         )
@@ -102,10 +107,11 @@ class HostService(CommonService):
                 "Kestrel": {
                     "ActiveUplinks": interface.active,
                     "StandbyUplinks": interface.standby,
+                    "Protocol": interface.protocol,
                     "LLDPReceive": {"SystemName": self.host.cabling.get(interface.active[0], "")}
                     if interface.active
                     else {},
-                    "Bound": actions.bound(interface),
+                    "Bound": interface.protocol == "iSCSI" and actions.bound(interface),
                 }
             },
         )
@@ -121,7 +127,7 @@ class HostService(CommonService):
     def devices(self) -> list[Resource]:
         """Block devices of the last scan, with a path for each (interface, portal) pair that works now."""
         ports = {interface.name: interface for interface in self.host.interfaces}
-        portals = {portal.name: portal for portal in self.world.portals}
+        portals = {portal.name: portal for portal in self.world.portals_of(self.world.array)}
         found = []
         for serial, pairs in self.host.known.items():
             volume = self.world.volume_by_serial(serial)
@@ -167,22 +173,32 @@ class HostService(CommonService):
         )
 
     def datastores(self) -> list[Resource]:
-        now = self.clock()
-        stores = [store for store in self.world.datastores if store.id in self.host.mounted]
-        return [
-            resource(
-                f"{self.oem}/Datastores/{store.id}",
-                "KestrelDatastore.v1_0_0.Datastore",
-                store.name,
-                DeviceSerial=store.serial,
-                CapacityBytes=store.capacity_bytes,
-                Mounted=True,
-                FreeBytes=max(0, store.capacity_bytes - actions.used_bytes(self.world, store, now)),
-                OtherBytes=actions.other_bytes(self.world, store, now),
-                Contents=[{"Kind": kind, "Name": name} for kind, name in store.contents],
-            )
-            for store in stores
-        ]
+        return [self._datastore(store) for store in self.world.datastores if store.id in self.host.mounted]
+
+    def _datastore(self, store: Datastore) -> Resource:
+        """A datastore; one on an export is full when its file system is, whatever else that holds."""
+        now, more = self.clock(), {}
+        used = sum(actions.used_bytes(self.world, s, now) for s in self.world.datastores if s.serial == store.serial)
+        if store.server:
+            way = file_actions.way_to(self.world, self.host, store)
+            more["Export"] = {
+                "Server": store.server,
+                "Path": store.path,
+                "Version": self.host.file_versions.get(store.id, ""),
+                "Ways": [{"Port": way[0], "Portal": way[1]}] if way else [],
+            }
+        return resource(
+            f"{self.oem}/Datastores/{store.id}",
+            "KestrelDatastore.v1_0_0.Datastore",
+            store.name,
+            DeviceSerial=store.serial,
+            CapacityBytes=store.capacity_bytes,
+            Mounted=True,
+            FreeBytes=max(0, store.capacity_bytes - used),
+            OtherBytes=actions.other_bytes(self.world, store, now),
+            Contents=[{"Kind": kind, "Name": name} for kind, name in store.contents],
+            **more,
+        )
 
     def machines(self) -> list[Resource]:
         return [
@@ -221,6 +237,21 @@ class HostService(CommonService):
     def unmount(self, call: Call) -> Reply:
         actions.unmount(self.world, self.host, self._store(call))
         return Reply(204)
+
+    def mount_export(self, call: Call) -> Reply:
+        fields = {part: str(call.body[part]) for part in ("Server", "Path", "Version", "Name")}
+        return Reply(200, self._datastore(file_actions.mount_export(self.world, self.host, fields)))
+
+    def unmount_export(self, call: Call) -> Reply:
+        store = self.world.datastore(str(call.body["Identity"]))
+        if store is None:
+            raise ActionError(404, "ResourceMissingAtURI", "There is no such datastore.")
+        actions.unmount(self.world, self.host, store)
+        return Reply(204)
+
+    def set_file_client(self, call: Call) -> Reply:
+        file_actions.set_file_client(self.host, call.body["Settings"])
+        return Reply(200, {"FileClient": self.host.file_client})
 
     def wipe(self, call: Call) -> Reply:
         serial = str(call.body["Serial"])

@@ -22,11 +22,12 @@ class Pool:
     write_cost: float
     raid: str
     media: str
+    array: str = "granite"
 
 
 @dataclass
 class Portal:
-    """An array's iSCSI portal."""
+    """An array's iSCSI portal, or the interface of a file server (protocol NFS), which also has a host name."""
 
     name: str
     controller: str
@@ -35,11 +36,17 @@ class Portal:
     up: bool = True
     mtu: int = 9000
     switch: str = ""
+    array: str = "granite"
+    protocol: str = "iSCSI"
+    hostname: str = ""
 
 
 @dataclass
 class Volume:
-    """A volume. ``signature`` is what a host would read at its start: empty, or the kind and id of a format."""
+    """A volume, or a file system of a file array, whose serial is the file system id that its clients are told.
+
+    ``signature`` is what a host would read at the start of a volume: empty, or the kind and id of a format.
+    """
 
     id: str
     name: str
@@ -54,6 +61,22 @@ class Volume:
 
 
 @dataclass
+class Export:
+    """A directory of a file system (``volume``) that NFS clients may mount.
+
+    ``clients`` are [network or address, ReadWrite or ReadOnly]; ``root`` whether a client's root stays root.
+    """
+
+    id: str
+    volume: str
+    name: str
+    path: str
+    versions: list[str]
+    clients: list[list[str]]
+    root: bool = True
+
+
+@dataclass
 class Connection:
     """Masking: which initiators see a volume, under which LUN number."""
 
@@ -65,7 +88,7 @@ class Connection:
 
 @dataclass
 class Interface:
-    """A host's storage interface; binding works with exactly one active and no standby uplink."""
+    """A host's storage interface; iSCSI binding works with exactly one active and no standby uplink."""
 
     name: str
     address: str
@@ -74,6 +97,7 @@ class Interface:
     active: list[str]
     standby: list[str] = field(default_factory=list)
     mtu: int = 9000
+    protocol: str = "iSCSI"
 
 
 @dataclass
@@ -88,13 +112,18 @@ class Host:
     path_policy: dict[str, str] = field(default_factory=dict)
     # The switch each uplink is cabled to.
     cabling: dict[str, str] = field(default_factory=dict)
+    # The NFS version of each file datastore it mounts, by the datastore's id.
+    file_versions: dict[str, str] = field(default_factory=dict)
+    # Timeouts and limits of its NFS client.
+    file_client: dict[str, int] = field(default_factory=dict)
 
 
 @dataclass
 class Datastore:
-    """A formatted volume. ``other_bytes`` grows by ``growth_bytes`` a day: logs and images beside the disks.
+    """A formatted volume, or an export as hosts mount it: ``server`` and ``path`` as they were spelled make its id.
 
-    ``contents`` names what else lives there, as [kind, name]: templates, images, swap files, a cluster's heartbeat.
+    ``other_bytes`` grows by ``growth_bytes`` a day: logs and images beside the disks. ``contents`` names what else
+    lives there, as [kind, name]: templates, images, swap files, a cluster's heartbeat.
     """
 
     id: str
@@ -105,6 +134,8 @@ class Datastore:
     growth_bytes: int
     key: str = ""
     contents: list[list[str]] = field(default_factory=list)
+    server: str = ""
+    path: str = ""
 
 
 @dataclass
@@ -162,7 +193,10 @@ class Task:
 
 @dataclass
 class World:
-    """One array with its pools, the hosts on it, and all that was done to them."""
+    """A block array and a file array with their pools, the hosts on them, and all that was done to them.
+
+    ``file_advice`` are the timeouts and limits that the file array recommends to its clients.
+    """
 
     seed: int
     started: float
@@ -178,6 +212,9 @@ class World:
     tasks: list[Task] = field(default_factory=list)
     # Seconds by which a device's clock is wrong, by its name.
     clock_errors: dict[str, float] = field(default_factory=dict)
+    file_array: str = "shale"
+    exports: list[Export] = field(default_factory=list)
+    file_advice: dict[str, int] = field(default_factory=dict)
     counter: int = 100
     pace: float = 150.0
 
@@ -187,6 +224,15 @@ class World:
 
     def volume_by_serial(self, serial: str) -> Volume | None:
         return next((volume for volume in self.volumes if volume.serial == serial), None)
+
+    def volumes_of(self, array: str) -> list[Volume]:
+        return [volume for volume in self.volumes if self.pool(volume.pool).array == array]
+
+    def portals_of(self, array: str) -> list[Portal]:
+        return [portal for portal in self.portals if portal.array == array]
+
+    def pools_of(self, array: str) -> list[Pool]:
+        return [pool for pool in self.pools if pool.array == array]
 
     def datastore(self, identity: str) -> Datastore | None:
         return next((store for store in self.datastores if store.id == identity), None)

@@ -21,12 +21,19 @@ from movelot_standins.clockwork import advance
 from movelot_standins.common_service import CommonService
 from movelot_standins.control import door_app
 from movelot_standins.faults import FaultyApp
+from movelot_standins.file_service import FileService
 from movelot_standins.host_service import HostService
 from movelot_standins.model import World
 
 TICK_SECONDS = 0.2
 SAVE_SECONDS = 2.0
-ADDRESSES = {"granite": "127.40.0.10", "quay-01": "127.40.0.21", "quay-02": "127.40.0.22", "quay-03": "127.40.0.23"}
+ADDRESSES = {
+    "granite": "127.40.0.10",
+    "shale": "127.40.0.12",
+    "quay-01": "127.40.0.21",
+    "quay-02": "127.40.0.22",
+    "quay-03": "127.40.0.23",
+}
 
 
 @dataclass(frozen=True)
@@ -140,7 +147,11 @@ class Site:
 
     def _listeners(self) -> dict[str, Listener]:
         passwords = self._passwords()
-        services: list[CommonService] = [ArrayService(self.world, passwords[self.world.array])]
+        block, file = self.world.array, self.world.file_array
+        services: list[CommonService] = [
+            ArrayService(block, self.world, passwords[block]),
+            FileService(file, self.world, passwords[file]),
+        ]
         services += [HostService(host.name, self.world, passwords[host.name]) for host in self.world.hosts]
         for service in services:
             service.changed = self.save
@@ -155,7 +166,7 @@ class Site:
         return [
             {
                 "name": name,
-                "kind": "array" if name == self.world.array else "host",
+                "kind": "host" if isinstance(listener.service, HostService) else "array",
                 "url": listener.url,
                 "user": listener.service.user,
                 "password": listener.service.password,

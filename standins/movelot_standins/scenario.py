@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from movelot_standins.actions import serial_of
+from movelot_standins.file_actions import export_identity
 from movelot_standins.model import (
     GIB,
     TIB,
     Connection,
     Datastore,
     Disk,
+    Export,
     Host,
     Interface,
     Machine,
@@ -56,6 +59,32 @@ MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, float],
     ("archive-01", "Linux 5.10", (("berth-d", 900, "steady", 30, 50, 64),)),
 )
 
+# As above, on the exports of shale.
+FILE_MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, float], ...]], ...] = (
+    ("archive-02", "Linux 5.10", (("sand-01", 860, "steady", 8, 12, 64),)),
+    ("archive-03", "Linux 5.10", (("sand-01", 740, "steady", 8, 10, 64),)),
+    ("archive-04", "Linux 5.10", (("sand-01", 910, "steady", 6, 12, 64),)),
+    ("desk-001", "Linux 6.1", (("sand-02", 120, "office", 35, 25, 8),)),
+    ("desk-002", "Linux 6.1", (("sand-02", 120, "office", 40, 25, 8),)),
+    ("desk-003", "Linux 6.1", (("sand-02", 120, "office", 30, 20, 8),)),
+    ("desk-004", "Linux 6.1", (("sand-02", 120, "office", 45, 30, 8),)),
+    ("build-01", "Linux 6.1", (("sand-02", 320, "office", 160, 240, 32),)),
+)
+
+# name, pool, TiB, controller, bytes besides disks; every host mounts all but the last, which nobody does.
+EXPORTS = (
+    ("sand-01", "shale-deep", 6, "A", 240 * GIB),
+    ("sand-02", "shale-home", 3, "B", 60 * GIB),
+    ("sand-04", "shale-deep", 2, "B", 0),
+)
+
+# What shale recommends to its clients, and planted: hosts that were set up at different times.
+FILE_ADVICE = {"request_timeout_seconds": 45, "retries": 4, "keepalive_seconds": 9, "mounts_max": 48, "queue_depth": 96}
+FILE_DIFFERS = {
+    "quay-02": {"request_timeout_seconds": 10, "retries": 2},
+    "quay-03": {"keepalive_seconds": 30, "mounts_max": 12},
+}
+
 # Planted: a retired host's initiator that berth-c still lets in, and an array clock nine minutes off.
 RETIRED = "quay-09"
 ARRAY_CLOCK_ERROR_SECONDS = 540.0
@@ -81,8 +110,12 @@ def _host(number: int) -> Host:
         second.standby = ["uplink-1"]
     cabling = {"uplink-1": "switch-1", "uplink-2": "switch-2"}
     first = Interface("storage-a", f"10.40.8.{last}/24", 408, f"02:4b:42:00:08:{number:02x}", ["uplink-1"])
+    files = Interface("files", f"10.40.10.{last}/24", 410, f"02:4b:42:00:0a:{number:02x}", ["uplink-3"], ["uplink-4"])
+    files.protocol = "NFS"
+    cabling |= {"uplink-3": "switch-1", "uplink-4": "switch-2"}
     name = HOSTS[number - 1]
-    return Host(name, iqn(name), [first, second], cabling=cabling)
+    client = FILE_ADVICE | FILE_DIFFERS.get(name, {})
+    return Host(name, iqn(name), [first, second, files], cabling=cabling, file_client=client)
 
 
 def _portals() -> list[Portal]:
@@ -125,8 +158,14 @@ def build(started: float) -> World:
     for host in hosts[:2]:
         # Planted: the hosts were set up at different times and spread their I/O differently.
         host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
+    _add_files(world)
+    _add_machines(world)
+    return world
+
+
+def _add_machines(world: World) -> None:
     ids = {store.name: store.id for store in world.datastores}
-    for number, (name, os, disks) in enumerate(MACHINES):
+    for number, (name, os, disks) in enumerate((*MACHINES, *FILE_MACHINES)):
         world.machines.append(
             Machine(
                 name,
@@ -139,7 +178,34 @@ def build(started: float) -> World:
                 ],
             )
         )
-    return world
+
+
+def _add_files(world: World) -> None:
+    """Array shale: a server interface on each controller, file systems with one export each, mounted by name."""
+    shale = world.file_array
+    world.pools += [
+        Pool("shale-home", 10 * TIB, 16, 1.1, 0.6, 0.5, 1.8, "RAID6", "SSD", shale),
+        Pool("shale-deep", 32 * TIB, 20, 2.6, 0.7, 0.5, 1.9, "RAID6", "HDD", shale),
+    ]
+    for n, controller in enumerate("AB", start=1):
+        # Each server interface is cabled to both switches, so that neither is named.
+        server = Portal(controller + "1", controller, f"10.40.10.{10 + n}/24", 410, array=shale)
+        server.protocol, server.hostname = "NFS", f"shale-{controller.lower()}.kestrelbay.example"
+        world.portals.append(server)
+    world.file_advice = {**FILE_ADVICE}
+    for number, (name, pool, tib, controller, other) in enumerate(EXPORTS, start=31):
+        serial, path = serial_of(number, file=True), f"/exports/{name}"
+        world.volumes.append(Volume(str(number), name, serial, pool, tib * TIB, controller))
+        clients = [["10.40.10.0/24", "ReadWrite"]]
+        world.exports.append(Export(str(number), str(number), name, path, ["NFSv3", "NFSv4_1"], clients))
+        if name != EXPORTS[-1][0]:
+            spelled = f"shale-{controller.lower()}.kestrelbay.example"
+            identity = export_identity(spelled, path)
+            store = Datastore(identity, name, serial, tib * TIB, other, 0, server=spelled, path=path)
+            world.datastores.append(store)
+            for host in world.hosts:
+                host.mounted.append(store.id)
+                host.file_versions[store.id] = "NFSv4_1"
 
 
 def _plant_uneven(world: World) -> None:

@@ -27,7 +27,7 @@ def world() -> World:
 
 def test_the_scenario_is_the_same_each_time(world: World) -> None:
     assert build(NOW).machines == world.machines
-    assert (len(world.machines), len(world.disks()), len(world.datastores)) == (24, 40, 5)
+    assert (len(world.machines), len(world.disks()), len(world.datastores)) == (32, 48, 7)
 
 
 def test_berth_a_is_over_its_ceiling_and_grows(world: World) -> None:

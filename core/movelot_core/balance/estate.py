@@ -26,7 +26,8 @@ class Estate:
 
     ``features`` [4, d, h] as from ``latency.features``; ``reach`` [d, s] says where a disk may live (every host of
     its VM mounts it, and its policy is served); ``pinned`` [d] disks do not move; ``other_bytes`` [s] is space
-    that no disk of the group holds; ``other_load`` [p, h] is load on the pool from outside the group.
+    that no disk of the group holds; ``other_load`` [p, h] is load on the pool from outside the group. ``array_of`` [p]
+    names the array that copies between its pools by itself; pools of one that cannot have a name each.
     """
 
     disks: tuple[str, ...]

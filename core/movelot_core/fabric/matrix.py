@@ -25,6 +25,8 @@ from movelot_core.fabric.paths import (
     blocking_cause,
     network_of,
     strays,
+    switch_of,
+    unused_cause,
     uplink_of,
 )
 
@@ -34,7 +36,7 @@ Codes = NDArray[np.int8]
 CAUSES: Final = tuple(Cause)
 NONE: Final = -1
 MASKED: Final = CAUSES.index(Cause.MASKED)
-NOT_RESCANNED: Final = CAUSES.index(Cause.NOT_RESCANNED)
+NOT_MOUNTED: Final = CAUSES.index(Cause.NOT_MOUNTED)
 
 
 @dataclass(frozen=True)
@@ -179,7 +181,8 @@ def compare_all(fabric: Fabric, seen: Bools | None) -> PathMatrix:
     code[open_but_masked] = MASKED
     found = expected & (code == NONE) if seen is None else seen
     missing = expected & ~found
-    code[missing & (code == NONE)] = NOT_RESCANNED
+    unused = np.array([CAUSES.index(unused_cause(portal)) for portal in fabric.portals], dtype=np.int8)
+    code = np.where(missing & (code == NONE), unused, code)
     code[~missing] = NONE
     return PathMatrix(fabric, expected, found, code)
 
@@ -216,6 +219,7 @@ def _own_points(paths: PathMatrix, kind: str, names: list[str], total: Counts) -
     return [
         SinglePoint(names[first[n]], kind, fabric.hosts[host[n]], fabric.offers[v].volume)
         for v, n in np.argwhere(alone)
+        if names[first[n]]
     ]
 
 
@@ -239,7 +243,7 @@ def _switch_points(paths: PathMatrix, total: Counts) -> list[SinglePoint]:
     """Single points among switches; a path lies on the switch of either of its ends."""
     fabric = paths.fabric
     found: list[SinglePoint] = []
-    port_switch = np.array([port.switch for port in fabric.ports])
+    port_switch = np.array([switch_of(port) for port in fabric.ports])
     portal_switch = np.array([portal.switch for portal in fabric.portals])
     for name in sorted({*port_switch, *portal_switch} - {""}):
         through = (port_switch == name)[:, None] | (portal_switch == name)[None, :]

@@ -1,6 +1,8 @@
 """Paths between host ports and array portals: which there should be, which there are, and why one is missing.
 
-Terms follow RFC 7143 (iSCSI portals and initiators) and SPC-4 (ALUA access states).
+Terms follow RFC 7143 (iSCSI portals and initiators) and SPC-4 (ALUA access states). File storage has paths too: from a
+host's interface to the server interface of the controller that owns the file system; where block storage has an
+initiator, it has the address of the host's interface.
 """
 
 from __future__ import annotations
@@ -35,11 +37,12 @@ class Cause(StrEnum):
     STANDBY_UPLINK = "standby_uplink"
     MASKED = "masked"
     NOT_RESCANNED = "not_rescanned"
+    NOT_MOUNTED = "not_mounted"
 
 
 @dataclass(frozen=True, slots=True)
 class HostPort:
-    """A host's storage interface. ``address`` with prefix length, ``initiator`` is its IQN.
+    """A host's storage interface. ``address`` with prefix length, ``initiator`` is its IQN (NFS: its bare address).
 
     ``frame_bytes`` is its largest frame (MTU), ``switch`` what its active uplink is cabled to, where that is known.
     """
@@ -127,19 +130,26 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
     """The first condition that keeps ``port`` from using ``portal``, or None when every one holds.
 
     Frames of different size log in and then stall, so they count as no path. Bound iSCSI needs exactly one active
-    uplink on the interface and none standby, else the host refuses to bind the interface and no session starts.
+    uplink on the interface and none standby, else the host refuses to bind the interface and no session starts; other
+    protocols take what uplinks there are.
     """
+    bound = port.protocol == "iSCSI"
     tests = (
         (portal.up, Cause.PORTAL_DOWN),
         (port.up, Cause.PORT_DOWN),
         (port.vlan == portal.vlan, Cause.VLAN),
         (port.frame_bytes == portal.frame_bytes, Cause.FRAME),
         (len(port.active_uplinks) > 0, Cause.NO_UPLINK),
-        (len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
-        (not port.standby_uplinks, Cause.STANDBY_UPLINK),
+        (not bound or len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
+        (not bound or not port.standby_uplinks, Cause.STANDBY_UPLINK),
         (offer is None or port.initiator in offer.initiators, Cause.MASKED),
     )
     return next((cause for holds, cause in tests if not holds), None)
+
+
+def unused_cause(portal: Portal) -> Cause:
+    """Why a path is missing where nothing stands in the way."""
+    return Cause.NOT_MOUNTED if portal.protocol == "NFS" else Cause.NOT_RESCANNED
 
 
 def strays(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[tuple[str, str], str]:
@@ -185,7 +195,7 @@ def compare_paths(
             if not expected and not is_seen:
                 continue
             if expected and not is_seen and cause is None:
-                cause = Cause.NOT_RESCANNED
+                cause = unused_cause(portal)
             access = Access.OPTIMIZED if portal.controller == offer.owner else Access.NON_OPTIMIZED
             verdicts.append(PathVerdict(*key, expected, is_seen, access, None if is_seen else cause))
     return verdicts
@@ -217,14 +227,21 @@ def components_of(port: HostPort, portal: Portal) -> set[tuple[str, str]]:
     """All that the path from ``port`` to ``portal`` depends on, as (kind, name)."""
     found = {
         ("host port", f"{port.host} {port.name}"),
-        ("uplink", uplink_of(port)),
+        *([("uplink", uplink_of(port))] if uplink_of(port) else []),
         ("subnet", network_of(portal.address)),
         ("portal", f"{portal.array} {portal.name}"),
         ("controller", f"{portal.array} {portal.controller}"),
     }
-    return found | {("switch", switch) for switch in (port.switch, portal.switch) if switch}
+    return found | {("switch", switch) for switch in (switch_of(port), portal.switch) if switch}
+
+
+def switch_of(port: HostPort) -> str:
+    """The switch that all of a port's traffic takes; empty where it is unknown, or another uplink would take over."""
+    return port.switch if uplink_of(port) else ""
 
 
 def uplink_of(port: HostPort) -> str:
-    """The uplink that a port's traffic takes, named with its host."""
+    """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over."""
+    if len(port.active_uplinks) + len(port.standby_uplinks) > 1 and port.protocol != "iSCSI":
+        return ""
     return f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}"

@@ -9,10 +9,21 @@ class AttachConfig(AppConfig):
     def ready(self) -> None:
         from movelot.attach.detach import DetachKind
         from movelot.attach.drafting import AttachKind
+        from movelot.attach.file_limits import FileLimitsKind
+        from movelot.attach.files import AttachFileKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
         from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.uplinks import UplinkKind
         from movelot.lots.drafting import register
 
-        for kind in (AttachKind(), UplinkKind(), SpreadKind(), InitiatorKind(), DetachKind(), PathPolicyKind()):
+        for kind in (
+            AttachKind(),
+            AttachFileKind(),
+            FileLimitsKind(),
+            UplinkKind(),
+            SpreadKind(),
+            InitiatorKind(),
+            DetachKind(),
+            PathPolicyKind(),
+        ):
             register(kind)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from movelot.attach.form import Wish
+from movelot.attach.grants import ATTACHING
 from movelot.inventory.models import Pool
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import fit_text
@@ -14,7 +15,7 @@ from movelot_core.attach import PoolFit, Verdict
 from movelot_core.units import format_share, format_size
 
 if TYPE_CHECKING:
-    from movelot.attach.drafting import PlannedVolume
+    from movelot.attach.pools import PlannedVolume
 
 
 def form_checks(wish: Wish, fits: list[tuple[Pool, PoolFit]], chosen: list[Pool]) -> list[Check]:
@@ -55,7 +56,9 @@ def path_checks(table: PathTable) -> list[Check]:
 
 def rival_checks(lot: Lot, chosen: list[Pool], volumes: list[PlannedVolume]) -> list[Check]:
     """Other people's drafts on the same pools, and whether these have room for all of them."""
-    drafts = Lot.objects.filter(kind="attach", state=Lot.State.DRAFT).exclude(pk=lot.pk).select_related("created_by")
+    drafts = (
+        Lot.objects.filter(kind__in=ATTACHING, state=Lot.State.DRAFT).exclude(pk=lot.pk).select_related("created_by")
+    )
     asked_by = {other: other.plan.get("volumes", []) for other in drafts}
     checks = []
     for pool in chosen:

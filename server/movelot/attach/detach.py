@@ -9,8 +9,11 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from django.db.models import Q
+
+from movelot.attach.file_masking import detach_steps
 from movelot.attach.masking import volume_named
-from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Offer, Pool, Volume
+from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount, Offer, Pool, Volume
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
@@ -44,10 +47,11 @@ class DetachKind(DraftKind):
         volume = volume_named(form.get("volume"))
         if volume is None:
             return Draft("Take a volume away", checks=[Check("volume is known", STOP, "It is no longer on any array.")])
-        store = Datastore.objects.filter(serial=volume.serial).first()
-        sees = list(Device.objects.filter(hostdevices__serial=volume.serial).distinct().order_by("name"))
+        stores = list(Datastore.objects.filter(serial=volume.serial).order_by("name"))
+        store = stores[0] if stores else None
+        sees = _seen_by(volume)
         keep, typed = bool(form.get("keep")), str(form.get("confirm", "")).strip()
-        users = users_of(store)
+        users = [user for each in stores for user in users_of(each)]
         plan = DetachPlan(
             volume=volume.name,
             array=volume.device.name,
@@ -71,7 +75,9 @@ class DetachKind(DraftKind):
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Space given back to the pool, and hosts that still see the volume."""
         pool = Pool.objects.filter(name=lot.plan["pool"], device__name=lot.plan["array"]).first()
-        left = HostDevice.objects.filter(device__name__in=lot.plan["hosts"], serial=_serial_of(lot)).count()
+        serial = _serial_of(lot)
+        left = HostDevice.objects.filter(device__name__in=lot.plan["hosts"], serial=serial).count()
+        left += Mount.objects.filter(datastore__serial=serial).exclude(server="").count()
         rows = [_row(lot, "hosts that see it", len(lot.plan["hosts"]), 0, left)]
         if pool and not lot.plan["keep"]:
             gone = not Volume.objects.filter(device=pool.device, name=lot.plan["volume"]).exists()
@@ -97,10 +103,16 @@ def _row(lot: Lot, figure: str, before: int, predicted: int, measured: int) -> d
     }
 
 
-def users_of(store: Datastore | None) -> list[str]:
+def _seen_by(volume: Volume) -> list[Device]:
+    """Hosts that see a volume as a device, or mount its file system."""
+    found = Q(hostdevices__serial=volume.serial)
+    if volume.kind == Volume.Kind.FILE:
+        found = Q(mounts__datastore__serial=volume.serial)
+    return list(Device.objects.filter(found).distinct().order_by("name"))
+
+
+def users_of(store: Datastore) -> list[str]:
     """All that would be lost with a datastore: its disks with their machines, and what lives beside them."""
-    if store is None:
-        return []
     disks = Disk.objects.filter(datastore=store).order_by("name").values_list("name", "machine__device__name")
     beside = [f"{kind} {name}" for kind, name in store.contents]
     return [f"{name} on {host}" for name, host in disks] + beside
@@ -124,6 +136,8 @@ def _checks(plan: DetachPlan) -> list[Check]:
 
 def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bool) -> list[StepSpec]:
     """Unmount side by side, withdraw once all have, scan so that it goes, then delete."""
+    if volume.kind == Volume.Kind.FILE:
+        return detach_steps(volume, keep)
     steps: list[StepSpec] = []
     if store:
         mounts = Device.objects.filter(mounts__datastore=store).order_by("name")

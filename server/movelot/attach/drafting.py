@@ -8,47 +8,17 @@ from typing import Any
 from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks, rival_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
-from movelot.attach.grants import promised_bytes, quota_left, reserve
+from movelot.attach.grants import reserve
+from movelot.attach.pools import Figures, Fits, PlannedVolume, PoolRow, ceiling_of, figures_of, fits_of, pool_row
 from movelot.attach.steps import Wanted, attach_steps
 from movelot.attach.uplinks import fixes_for
-from movelot.inventory.estates import estate_of
-from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Offer, Pool
+from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Offer, Pool
 from movelot.inventory.paths import PathTable, expected_paths, expected_table
-from movelot.inventory.sentences import fit_text
 from movelot.lots.drafting import Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
-from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools, share_out
+from movelot_core.attach import Verdict, rank_pools, share_out
 from movelot_core.units import format_size
-
-Fits = list[tuple[Pool, PoolFit]]
-Figures = dict[str, tuple[Pool, PoolFigures]]
-
-
-@dataclass
-class PoolRow:
-    """A pool with its fit: fits, tight or refused. ``quota_left_bytes`` is null where the whole pool is granted."""
-
-    id: int
-    name: str
-    array: str
-    capacity_bytes: int
-    allocated_bytes: int
-    free_bytes: int
-    subscription_after: float
-    quota_left_bytes: int | None
-    verdict: str
-    text: str
-
-
-@dataclass
-class PlannedVolume:
-    """A volume that the lot would make, and the pool it would go to."""
-
-    name: str
-    size_bytes: int
-    pool_id: int
-    pool: str
 
 
 @dataclass
@@ -77,8 +47,8 @@ class AttachKind(DraftKind):
         wish = read(typed)
         cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
-        figures = _figures(cluster, lot)
-        fits = _fits(cluster, wish, figures)
+        figures = figures_of(cluster, lot, "iSCSI")
+        fits = fits_of(cluster, wish, figures)
         chosen = _chosen(typed.pools, fits, wish)
         plan = AttachPlan(
             cluster=cluster.name if cluster else "",
@@ -88,7 +58,7 @@ class AttachKind(DraftKind):
             pools_chosen=[pool.name for pool in chosen],
             volumes=_planned(wish, chosen, fits),
             problems=wish.problems,
-            pools=[_pool_row(row, fit, figures) for row, fit in fits],
+            pools=[pool_row(row, fit, figures) for row, fit in fits],
             board=None,
             fixable=[],
         )
@@ -151,52 +121,13 @@ def _title(wish: Wish, cluster: str) -> str:
     return f"Attach {wish.names[0]} to {cluster}"
 
 
-def _figures(cluster: Cluster | None, lot: Lot) -> Figures:
-    """Every pool as read, with its latency at the peak hour, what is granted of it and what of that is left."""
-    group = getattr(cluster, "group", None)
-    peaks: dict[str, float] = {}
-    if group:
-        found = estate_of(group)
-        peaks = dict(zip(found.estate.pools, map(float, found.state.peak_ms), strict=True))
-    promised = promised_bytes(lot)
-    known = set(Initiator.objects.values_list("device_id", flat=True))
-    return {
-        pool.name: (
-            pool,
-            PoolFigures(
-                pool.name,
-                pool.capacity_bytes,
-                pool.allocated_bytes,
-                pool.subscribed_bytes,
-                peaks.get(pool.name),
-                reaches_hosts=pool.device_id in known,
-                online=pool.device.state == Device.State.LINKED,
-                granted=hasattr(pool, "grant"),
-                quota_left_bytes=quota_left(pool, promised),
-            ),
-        )
-        for pool in Pool.objects.select_related("device", "grant")
-    }
-
-
-def _ceiling(cluster: Cluster | None) -> float:
-    group = getattr(cluster, "group", None)
-    return float(group.latency_ceiling_ms) if group else 9.0
-
-
-def _fits(cluster: Cluster | None, wish: Wish, figures: Figures) -> Fits:
-    """Every pool with its fit for one of the volumes, best first."""
-    ranked = rank_pools([f for _, f in figures.values()], wish.size_bytes or 0, wish.thin, _ceiling(cluster))
-    return [(figures[fit.pool][0], fit) for fit in ranked]
-
-
 def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], wish: Wish, figures: Figures) -> Fits:
     """Each pool that takes part, judged for all the volumes it would get."""
     asked: dict[str, int] = {}
     for volume in volumes:
         asked[volume.pool] = asked.get(volume.pool, 0) + volume.size_bytes
     return [
-        (figures[name][0], rank_pools([figures[name][1]], size, wish.thin, _ceiling(cluster))[0])
+        (figures[name][0], rank_pools([figures[name][1]], size, wish.thin, ceiling_of(cluster))[0])
         for name, size in asked.items()
     ]
 
@@ -219,21 +150,6 @@ def _planned(wish: Wish, chosen: list[Pool], fits: Fits) -> list[PlannedVolume]:
     room = [max(0, pool.capacity_bytes - pool.allocated_bytes) for pool in chosen]
     places = share_out(len(names), size, room)
     return [PlannedVolume(name, size, chosen[n].pk, chosen[n].name) for name, n in zip(names, places, strict=True)]
-
-
-def _pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
-    return PoolRow(
-        pool.pk,
-        pool.name,
-        pool.device.name,
-        pool.capacity_bytes,
-        pool.allocated_bytes,
-        max(0, pool.capacity_bytes - pool.allocated_bytes),
-        fit.subscription_after,
-        figures[pool.name][1].quota_left_bytes,
-        fit.verdict,
-        fit_text(fit),
-    )
 
 
 def _table(hosts: list[Device], pool: Pool, fixes: dict[str, StepSpec]) -> PathTable:

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from django.db.models import Q
+
 from movelot.inventory.models import Grant, Pool, Volume
 from movelot.inventory.store import changed
 from movelot.lots.models import Lot
 from movelot.problems import Problem
 from movelot_core.units import format_size, parse_size
 
+# Kinds of lots whose plan names volumes that they make.
+ATTACHING = ("attach", "attach_file")
 # A lot in one of these states holds what it was started with.
 HOLDING = (Lot.State.RUNNING, Lot.State.HALTING, Lot.State.HALTED)
 
 
 def promised_bytes(besides: Lot | None = None) -> dict[int, int]:
-    """By pool: sizes of its volumes that are offered to anybody, and of those that started lots are about to make."""
-    offered = Volume.objects.filter(offers__isnull=False).distinct().values_list("pool_id", "name", "size_bytes")
+    """By pool: sizes of its volumes that are offered or exported, and of those that started lots are about to make."""
+    used = Volume.objects.filter(Q(offers__isnull=False) | Q(exports__isnull=False)).distinct()
+    offered = used.values_list("pool_id", "name", "size_bytes")
     found = {(pool, name): size for pool, name, size in offered}
-    lots = Lot.objects.filter(kind="attach", state__in=HOLDING)
+    lots = Lot.objects.filter(kind__in=ATTACHING, state__in=HOLDING)
     if besides is not None:
         lots = lots.exclude(pk=besides.pk)
     for plan in lots.values_list("plan", flat=True):

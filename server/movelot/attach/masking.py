@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from movelot.attach.file_masking import spread_file
 from movelot.attach.steps import PATH_POLICY, free_luns
-from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Offer, Volume
+from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import expected_table
 from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -31,6 +32,8 @@ class SpreadKind(DraftKind):
         volume = volume_named(form.get("volume"))
         if volume is None:
             return Draft("Let all hosts see a volume", checks=[Check("volume is known", STOP, "It is on no array.")])
+        if volume.kind == Volume.Kind.FILE:
+            return spread_file(volume, str(form.get("cluster", "")))
         offer = volume.offers.order_by("pk").first()
         hosts = _hosts_for(offer, str(form.get("cluster", "")))
         sees = set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
@@ -48,14 +51,16 @@ class SpreadKind(DraftKind):
         return Draft(title, steps, plan, checks, facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
-        """Hosts that see it, before and after."""
+        """Hosts that see it, before and after; of a file system those that mount it."""
+        serial = lot.plan["serial"]
+        mounts = Mount.objects.filter(datastore__serial=serial).exclude(server="")
         row = {
             "subject_kind": "volume",
             "subject": lot.plan["volume"],
             "figure": "hosts that see it",
             "before": lot.plan["seen"],
             "predicted": len(lot.plan["hosts"]),
-            "measured": HostDevice.objects.filter(serial=lot.plan["serial"]).count(),
+            "measured": HostDevice.objects.filter(serial=serial).count() or mounts.count(),
             "note": "",
         }
         return {"rows": [row]}

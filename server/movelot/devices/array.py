@@ -6,6 +6,7 @@ from typing import Any
 
 from movelot.devices.capabilities import array_capabilities
 from movelot.devices.clock import clock_offset_seconds
+from movelot.devices.files import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.readings import ArrayReading, Row
 
@@ -25,12 +26,16 @@ def fabric_uri(session: DeviceSession) -> str:
 
 
 def read_array(session: DeviceSession) -> ArrayReading:
-    """A whole reading in nine requests."""
+    """A whole reading in nine requests; each file system takes one more."""
     storage = next(session.members(f"{ROOT}/Storage"))
     base, fabric = storage["@odata.id"], fabric_uri(session)
+    oem = storage.get("Oem", {}).get("Kestrel", {})
     controllers = list(session.members(f"{base}/Controllers"))
     pools = list(session.members(f"{base}/StoragePools"))
-    copy_rate = float(storage.get("Oem", {}).get("Kestrel", {}).get("CopyBytesPerSecond", 0))
+    copy_rate = float(oem.get("CopyBytesPerSecond", 0))
+    block = [volume_row(member) for member in session.members(f"{base}/Volumes")] if "Volumes" in storage else []
+    connections = session.members(f"{fabric}/Connections") if "Volumes" in storage else iter(())
+    file_systems = list(session.members(f"{base}/FileSystems")) if "FileSystems" in storage else []
     endpoints = list(session.members(f"{fabric}/Endpoints"))
     initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
     return ArrayReading(
@@ -41,8 +46,10 @@ def read_array(session: DeviceSession) -> ArrayReading:
         pools=[_pool(member) for member in pools],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
         initiators=[{**_head(e), "iqn": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
-        volumes=[volume_row(member) for member in session.members(f"{base}/Volumes")],
-        offers=[_offer(member, initiators) for member in session.members(f"{fabric}/Connections")],
+        volumes=block + [file_system_row(member) for member in file_systems],
+        offers=[_offer(member, initiators) for member in connections],
+        exports=[row for member in file_systems for row in exports_of(session, member)],
+        file_client={name: int(value) for name, value in oem.get("ClientAdvice", {}).items()},
     )
 
 
@@ -62,6 +69,8 @@ def _portal(member: Resource) -> Row:
     oem = member["Oem"]["Kestrel"]
     return {
         **_head(member),
+        "protocol": member["EndpointProtocol"],
+        "host_name": oem.get("HostName", ""),
         "controller": member["ConnectedEntities"][0]["EntityLink"]["@odata.id"].rsplit("/", 1)[1],
         "network": oem["Network"],
         "vlan": oem["VLANId"],

@@ -39,8 +39,10 @@ def host_capabilities(system: Resource) -> list[Capability]:
     """From the host's initiator and the actions that it offers."""
     oem = system["Oem"]["Kestrel"]
     actions = {name.rsplit(".", 1)[1] for name in system["Actions"]["Oem"]}
+    able = {"iSCSI": bool(oem.get("InitiatorName")), "NFS": "MountExport" in actions}
+    protocols = [name for name, there in able.items() if there]
     return [
-        ["protocols", bool(oem.get("InitiatorName")), "iSCSI" if oem.get("InitiatorName") else "no initiator"],
+        ["protocols", bool(protocols), ", ".join(protocols) or "neither initiator nor NFS client"],
         [
             "moves running machines",
             "MoveDisk" in actions,

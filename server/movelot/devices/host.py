@@ -35,8 +35,9 @@ def read_host(session: DeviceSession) -> HostReading:
         scan_seconds=float(oem["ScanSeconds"]),
         ports=[_port(member) for member in session.members(f"{base}/EthernetInterfaces")],
         devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
-        datastores=[_datastore(member) for member in session.members(oem["Datastores"]["@odata.id"])],
+        datastores=[datastore_row(member) for member in session.members(oem["Datastores"]["@odata.id"])],
         machines=[_machine(member) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
+        file_client={name: int(value) for name, value in oem.get("FileClient", {}).items()},
     )
 
 
@@ -44,6 +45,7 @@ def _port(member: Resource) -> Row:
     address, oem = member["IPv4Addresses"][0], member["Oem"]["Kestrel"]
     return {
         **_head(member),
+        "protocol": oem.get("Protocol", "iSCSI"),
         "network": str(ip_interface(f"{address['Address']}/{address['SubnetMask']}")),
         "vlan": member["VLAN"]["VLANId"],
         "up": member["LinkStatus"] == "LinkUp",
@@ -66,7 +68,9 @@ def device_row(member: Resource) -> Row:
     }
 
 
-def _datastore(member: Resource) -> Row:
+def datastore_row(member: Resource) -> Row:
+    """A datastore with how this host mounts it."""
+    export = member.get("Export", {})
     return {
         "identity": member["Id"],
         "name": member["Name"],
@@ -75,6 +79,12 @@ def _datastore(member: Resource) -> Row:
         "free_bytes": member["FreeBytes"],
         "other_bytes": member["OtherBytes"],
         "contents": [[each["Kind"], each["Name"]] for each in member.get("Contents", [])],
+        "mount": {
+            "server": export.get("Server", ""),
+            "path": export.get("Path", ""),
+            "version": export.get("Version", ""),
+            "ways": [[way["Port"], way["Portal"]] for way in export.get("Ways", [])],
+        },
     }
 
 
@@ -110,7 +120,7 @@ def find_datastore(session: DeviceSession, serial: str) -> Row | None:
     """The datastore on the device with this serial, if the host mounts it now."""
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Datastores")
     found = next((m for m in members if m["DeviceSerial"] == serial), None)
-    return _datastore(found) if found else None
+    return datastore_row(found) if found else None
 
 
 def find_disk(session: DeviceSession, machine: str, disk: str) -> Row | None:

@@ -87,7 +87,7 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
         pool_of=np.array([pool_number[pool_of_serial[store.serial]] for store in stores], dtype=np.int64),
         pools=tuple(pool.name for pool in pools),
         curves=tuple(curve_of(pool) for pool in pools),
-        array_of=tuple(pool.device.name for pool in pools),
+        array_of=tuple(_copied_by(pool) for pool in pools),
         other_load=np.zeros((len(pools), SLOTS)),
         fill_ceiling=group.fill_ceiling,
         latency_ceiling_ms=group.latency_ceiling_ms,
@@ -103,6 +103,11 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
         cautious=[pool.fit_cautious for pool in pools],
         seen_max=[pool.fit_seen_max for pool in pools],
     )
+
+
+def _copied_by(pool: Pool) -> str:
+    """The array, where it copies between its pools by itself; else the pool, as its copies go over hosts."""
+    return pool.device.name if pool.device.copy_bytes_per_second else f"{pool.device.name} {pool.name}"
 
 
 def curve_of(pool: Pool) -> ServiceCurve:

@@ -49,6 +49,8 @@ class Device(models.Model):
     clock_offset_seconds = models.FloatField(null=True)
     # What it can do, as [name, whether, reason or detail].
     capabilities = models.JSONField(default=list)
+    # An NFS client's timeouts and limits: a host's own, or what a file array recommends (see core.files.SETTINGS).
+    file_client = models.JSONField(default=dict)
     read_at = models.DateTimeField(null=True)
     digest = models.CharField(max_length=64, blank=True)
     telemetry_until = models.DateTimeField(null=True)
@@ -138,8 +140,10 @@ class Grant(models.Model):
 
 
 class Portal(OnDevice):
-    """An array's portal; ``network`` is its address with prefix length."""
+    """An array's portal, or server interface; ``network`` is its address with prefix length."""
 
+    protocol = models.CharField(max_length=16, default="iSCSI")
+    host_name = models.CharField(max_length=253, blank=True)
     controller = models.CharField(max_length=32)
     network = models.CharField(max_length=64)
     vlan = models.PositiveIntegerField()
@@ -155,8 +159,13 @@ class Initiator(OnDevice):
 
 
 class Volume(OnDevice):
-    """A volume of an array."""
+    """A volume of an array; of kind file it is a file system, and its serial the id that clients are told."""
 
+    class Kind(models.TextChoices):
+        BLOCK = "block"
+        FILE = "file"
+
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.BLOCK)
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="volumes")
     serial = models.CharField(max_length=64, unique=True)
     size_bytes = models.BigIntegerField()
@@ -173,9 +182,20 @@ class Offer(OnDevice):
     initiators = models.JSONField(default=list)
 
 
+class Export(OnDevice):
+    """A path of a file system that NFS clients may mount; ``clients`` are [network, access]."""
+
+    volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="exports")
+    path = models.CharField(max_length=255)
+    versions = models.JSONField(default=list)
+    clients = models.JSONField(default=list)
+    root = models.BooleanField(default=False)
+
+
 class HostPort(OnDevice):
     """A host's storage interface and its uplinks."""
 
+    protocol = models.CharField(max_length=16, default="iSCSI")
     network = models.CharField(max_length=64)
     vlan = models.PositiveIntegerField()
     up = models.BooleanField()
@@ -237,10 +257,17 @@ class Datastore(models.Model):
 
 
 class Mount(models.Model):
-    """A datastore mounted on a host."""
+    """A datastore mounted on a host. For an export also how: server and path as spelled there, version, and the ways.
+
+    ``ways`` are [port, server interface] pairs that work now.
+    """
 
     datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="mounts")
     host = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="mounts")
+    server = models.CharField(max_length=253, blank=True)
+    path = models.CharField(max_length=255, blank=True)
+    version = models.CharField(max_length=16, blank=True)
+    ways = models.JSONField(default=list)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["datastore", "host"], name="mounted_once")]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -15,6 +15,9 @@ from movelot.inventory import models
 from movelot.inventory.store import inventory_version
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import HostPort, Offer, PathVerdict, Portal, SinglePoint, compare_paths, single_points
+from movelot_core.files import access_of
+
+NFS = "NFS"
 
 
 @dataclass(frozen=True)
@@ -36,10 +39,12 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
             name=row.name,
             address=row.network,
             vlan=row.vlan,
-            initiator=by_host[row.device_id].initiator,
+            # What an array lets in: the host's initiator, or for file storage the interface's own address.
+            initiator=row.network.split("/")[0] if row.protocol == NFS else by_host[row.device_id].initiator,
             active_uplinks=tuple(row.active_uplinks),
             standby_uplinks=tuple(row.standby_uplinks),
             up=row.up,
+            protocol=row.protocol,
             frame_bytes=row.frame_bytes,
             switch=row.switch,
         )
@@ -57,6 +62,7 @@ def portals_of(array: models.Device) -> list[Portal]:
             row.network,
             row.vlan,
             row.up,
+            row.protocol,
             frame_bytes=row.frame_bytes,
             switch=row.switch,
         )
@@ -100,20 +106,38 @@ def cluster_paths(cluster: models.Cluster, array: models.Device) -> ClusterPaths
 def _cluster_paths(cluster_key: int, array_key: int, _version: str) -> ClusterPaths:
     array = models.Device.objects.get(pk=array_key)
     hosts = list(models.Device.objects.filter(cluster=cluster_key, kind=models.Device.Kind.HOST).order_by("name", "pk"))
+    ports, portals = ports_of(hosts), portals_of(array)
+    offered = sorted([*_block_offers(array, hosts, portals), *_file_offers(array, hosts, ports)], key=_by_name)
+    fabric = Fabric.of(ports, portals, [offer for _, offer in offered])
+    seen = _reported(fabric, hosts, [volume.serial for volume, _ in offered])
+    return ClusterPaths(array, hosts, [volume.pk for volume, _ in offered], compare_all(fabric, seen))
+
+
+Offered = tuple[models.Volume, Offer]
+
+
+def _by_name(offered: Offered) -> tuple[str, int]:
+    return offered[0].name, offered[0].pk
+
+
+def _block_offers(array: models.Device, hosts: list[models.Device], portals: list[Portal]) -> Iterator[Offered]:
+    """Volumes that let any of the hosts in."""
     ours = {host.initiator for host in hosts}
-    portals = portals_of(array)
     controllers = frozenset(portal.controller for portal in portals)
-    keys, serials, offers = [], [], []
-    for volume in (
-        array.volumes.filter(offers__isnull=False).distinct().order_by("name", "pk").prefetch_related("offers")
-    ):
+    for volume in array.volumes.filter(offers__isnull=False).distinct().prefetch_related("offers"):
         admitted = frozenset(iqn for offer in volume.offers.all() for iqn in offer.initiators)
         if admitted & ours:
-            keys.append(volume.pk)
-            serials.append(volume.serial)
-            offers.append(Offer(volume.name, volume.controller, controllers, admitted, array.name))
-    fabric = Fabric.of(ports_of(hosts), portals, offers)
-    return ClusterPaths(array, hosts, keys, compare_all(fabric, _reported(fabric, hosts, serials)))
+            yield volume, Offer(volume.name, volume.controller, controllers, admitted, array.name)
+
+
+def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[HostPort]) -> Iterator[Offered]:
+    """File systems that any of the hosts mounts; each is served by the controller that owns it."""
+    mounted = models.Mount.objects.filter(host__in=hosts).exclude(server="").values("datastore__serial")
+    for volume in array.volumes.filter(kind=models.Volume.Kind.FILE, serial__in=mounted).prefetch_related("exports"):
+        addresses = [port.initiator for port in ports if port.protocol == NFS]
+        rules = [[(network, access) for network, access in export.clients] for export in volume.exports.all()]
+        admitted = frozenset(a for a in addresses if any(access_of(clients, a) for clients in rules))
+        yield volume, Offer(volume.name, volume.controller, frozenset([volume.controller]), admitted, array.name)
 
 
 def _reported(fabric: Fabric, hosts: list[models.Device], serials: list[str]) -> Bools:
@@ -137,4 +161,10 @@ def _reported(fabric: Fabric, hosts: list[models.Device], serials: list[str]) ->
             ]
             pairs = known[host, text] = ([p for p, _ in found], [q for _, q in found])
         seen[volume[serial], pairs[0], pairs[1]] = True
+    for serial, host, ways in models.Mount.objects.filter(host__in=hosts, datastore__serial__in=serials).values_list(
+        "datastore__serial", "host_id", "ways"
+    ):
+        for p, q in ways:
+            if (names[host], p) in port and q in portal:
+                seen[volume[serial], port[names[host], p], portal[q]] = True
     return seen

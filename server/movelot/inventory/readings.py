@@ -10,7 +10,10 @@ Row = dict[str, Any]
 
 @dataclass(frozen=True)
 class ArrayReading:
-    """All an array said. Rows carry the fields of the models of the same name, links as URIs."""
+    """All an array said. Rows carry the fields of the models of the same name, links as URIs.
+
+    ``file_client`` are the timeouts and limits that it recommends to NFS clients.
+    """
 
     name: str
     copy_bytes_per_second: float
@@ -21,11 +24,14 @@ class ArrayReading:
     initiators: list[Row]
     volumes: list[Row]
     offers: list[Row]
+    exports: list[Row] = field(default_factory=list)
+    file_client: dict[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class HostReading:
-    """All a host said; each datastore row is one this host mounts, each machine row holds its disks."""
+    """All a host said; each datastore row is one this host mounts (with how, under ``mount``), each machine row holds
+    its disks. ``file_client`` are the timeouts and limits of its NFS client."""
 
     name: str
     cluster: str
@@ -38,3 +44,4 @@ class HostReading:
     devices: list[Row]
     datastores: list[Row]
     machines: list[Row] = field(default_factory=list)
+    file_client: dict[str, int] = field(default_factory=dict)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from movelot_core.attach import PoolFit, Reason
 from movelot_core.fabric.paths import Cause
+from movelot_core.files import Obstacle
 from movelot_core.units import format_share, format_size
 
 CAUSES = {
@@ -15,8 +16,18 @@ CAUSES = {
     Cause.NO_UPLINK: "{port} has no active uplink",
     Cause.TWO_UPLINKS: "{port} has two active uplinks; binding needs exactly one",
     Cause.STANDBY_UPLINK: "{port} has a standby uplink beside the active one; binding needs exactly one",
-    Cause.MASKED: "the array does not let this host's initiator in",
+    Cause.MASKED: "the array does not let this host in",
     Cause.NOT_RESCANNED: "nothing stands in the way; the host has not rescanned",
+    Cause.NOT_MOUNTED: "nothing stands in the way; the host has not mounted it",
+}
+
+OBSTACLES = {
+    Obstacle.NO_WAY: "no interface of it reaches the server",
+    Obstacle.NOT_LISTED: "its address is not in the export's client list",
+    Obstacle.READ_ONLY: "the export lets it read only",
+    Obstacle.ROOT_MAPPED: "the export maps root away; a hypervisor writes as root",
+    Obstacle.VERSION: "the server does not offer this NFS version",
+    Obstacle.NO_MOUNT_LEFT: "it has as many mounts as its limit allows",
 }
 
 

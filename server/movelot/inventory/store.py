@@ -19,6 +19,7 @@ from movelot.inventory.models import (
     Datastore,
     Device,
     Disk,
+    Export,
     HostDevice,
     HostPort,
     Initiator,
@@ -67,6 +68,7 @@ def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at:
         locked.state, locked.detail = Device.State.LINKED, ""
         locked.copy_bytes_per_second = reading.copy_bytes_per_second
         locked.clock_offset_seconds, locked.capabilities = reading.clock_offset_seconds, reading.capabilities
+        locked.file_client = reading.file_client
         locked.save()
         row = Reading.objects.create(device=locked, taken_at=taken_at, seconds=seconds, digest=digest, changed=is_new)
         old = list(
@@ -108,6 +110,7 @@ def _store_array(device: Device, reading: ArrayReading) -> None:
     _follow(Initiator, device, reading.initiators)
     volumes = _follow(Volume, device, [_linked(row, "pool", pools) for row in reading.volumes])
     _follow(Offer, device, [_linked(row, "volume", volumes) for row in reading.offers])
+    _follow(Export, device, [_linked(row, "volume", volumes) for row in reading.exports])
 
 
 def _linked(row: Row, name: str, keys: dict[str, int]) -> Row:
@@ -132,14 +135,18 @@ def _store_host(device: Device, reading: HostReading) -> None:
 def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) -> dict[str, int]:
     fields = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents")
     Datastore.objects.bulk_create(
-        [Datastore(group=group, **row) for row in rows],
+        [Datastore(group=group, **{k: v for k, v in row.items() if k != "mount"}) for row in rows],
         update_conflicts=True,
         update_fields=[*fields, "group"],
         batch_size=500,
     )
     keys = dict(Datastore.objects.filter(identity__in=[row["identity"] for row in rows]).values_list("identity", "pk"))
     Mount.objects.filter(host=device).exclude(datastore__in=keys.values()).delete()
-    Mount.objects.bulk_create([Mount(host=device, datastore_id=pk) for pk in keys.values()], ignore_conflicts=True)
+    Mount.objects.bulk_create(
+        [Mount(host=device, datastore_id=keys[row["identity"]], **row["mount"]) for row in rows],
+        update_conflicts=True,
+        update_fields=["server", "path", "version", "ways"],
+    )
     # A datastore that no host mounts any more is known to nobody.
     Datastore.objects.filter(mounts=None).delete()
     return dict(Datastore.objects.values_list("identity", "pk"))

@@ -13,8 +13,10 @@ from movelot.inventory.models import BalanceGroup, Datastore, Device, Pool, Volu
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
+from movelot.rounds.files import file_findings
 from movelot.rounds.paths import path_findings
 from movelot_core.fabric.paths import Cause
+from movelot_core.files import SETTINGS
 from movelot_core.rounds import (
     Finding,
     clock_off,
@@ -48,7 +50,8 @@ def findings() -> list[dict[str, Any]]:
     key = f"findings-{inventory_version()}"
     rows = cache.get(key)
     if rows is None:
-        rows = [_row(finding) for finding in in_order([*_devices(), *_groups(), *path_findings()])]
+        found = [*_devices(), *_groups(), *path_findings(), *file_findings()]
+        rows = [_row(finding) for finding in in_order(found)]
         cache.set(key, rows, CACHE_SECONDS)
     return list(rows)
 
@@ -98,6 +101,9 @@ def _row(finding: Finding) -> dict[str, Any]:
         bindable = any(cause in (Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK) for cause, _ in pairs)
         if finding.kind == "missing_paths" and bindable:
             draft = FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
+    if finding.kind == "file_limits":
+        reasons = [_limit_text(reason) for reason in finding.reasons]
+        draft = FoundDraft("file_limits", {}, "Set them together")
     if finding.kind in SETTLED_BY:
         kind, field, action = SETTLED_BY[finding.kind]
         named = finding.subject if field == "initiator" else _subject_id(finding)
@@ -116,6 +122,12 @@ def _row(finding: Finding) -> dict[str, Any]:
     }
 
 
+def _limit_text(reason: str) -> str:
+    host, setting, now_, wanted = reason.rsplit(":", 3)
+    label, unit = SETTINGS[setting]
+    return f"{host}: {label} {now_}{' ' + unit if unit else ''}, recommended {wanted}"
+
+
 def _group_of(finding: Finding) -> BalanceGroup:
     field = "datastores__name" if finding.subject_kind == "datastore" else "datastores__serial__in"
     value: Any = finding.subject
@@ -130,6 +142,7 @@ def _subject_id(finding: Finding) -> int | None:
         "pool": Pool,
         "volume": Volume,
         "host": Device,
+        "array": Device,
         "device": Device,
     }
     if finding.subject_kind not in models:

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from movelot.inventory.models import Cluster, Device, Initiator, Mount, Offer, Volume
+from movelot.inventory.models import Cluster, Device, Export, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 from movelot.lots.models import Lot
-from movelot_core.fabric.matrix import CAUSES, MASKED
+from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
 from movelot_core.fabric.paths import Access, Cause, PathVerdict
 from movelot_core.rounds import Finding, missing_paths
 from movelot_core.sight import Sight, idle, leftover, seen_by_some
@@ -39,7 +39,7 @@ def _mounted() -> dict[str, set[str]]:
 def _missing(paths: ClusterPaths) -> Iterator[Finding]:
     """One finding a host: a pair of port and portal counts once, as missing if it is for any volume it is let into."""
     matrix, fabric = paths.matrix, paths.matrix.fabric
-    judged = matrix.expected & (matrix.cause != MASKED)
+    judged = matrix.expected & (matrix.cause != MASKED) & (matrix.cause != NOT_MOUNTED)
     lost = judged & matrix.missing
     for h, host in enumerate(fabric.hosts):
         ports = np.flatnonzero(fabric.host_of == h)
@@ -96,11 +96,14 @@ def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Finding]:
     admitted: dict[int, set[str]] = {}
     for volume, initiators in Offer.objects.filter(device=array).values_list("volume_id", "initiators"):
         admitted.setdefault(volume, set()).update(initiators)
-    for key, name, serial, size in array.volumes.order_by("name").values_list("pk", "name", "serial", "size_bytes"):
+    for volume, clients in Export.objects.filter(device=array).values_list("volume_id", "clients"):
+        admitted.setdefault(volume, set()).update(network for network, _ in clients)
+    volumes = array.volumes.order_by("name").values_list("pk", "name", "serial", "size_bytes", "kind")
+    for key, name, serial, size, kind in volumes:
         users = frozenset(mounted.get(serial, ()))
         if name in coming:
             continue
-        finding = idle(Sight(name, size, frozenset(admitted.get(key, ())), users, users))
+        finding = idle(Sight(name, size, frozenset(admitted.get(key, ())), users, users), kind)
         if finding:
             yield finding
 

@@ -57,6 +57,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attach/file-drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft of file storage. */
+        get: operations["attach_file_drafts_retrieve"];
+        /** @description One draft of file storage. */
+        put: operations["attach_file_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attach/file-limits/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Timeouts and limits of the hosts' NFS clients beside what arrays recommend. */
+        get: operations["attach_file_limits_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attach/grants/": {
         parameters: {
             query?: never;
@@ -658,6 +693,17 @@ export interface components {
             level: string;
             text: string;
         };
+        ClientRow: {
+            host: string;
+            values: (number | null)[];
+            mounts: number;
+        };
+        /**
+         * @description * `hosts` - hosts
+         *     * `subnet` - subnet
+         * @enum {string}
+         */
+        ClientsEnum: "hosts" | "subnet";
         ComponentRow: {
             kind: string;
             name: string;
@@ -731,6 +777,66 @@ export interface components {
             /** Format: double */
             value: number | null;
             text: string;
+        };
+        FileDraft: {
+            lot: components["schemas"]["LotDetail"];
+            form: components["schemas"]["FileForm"];
+            plan: components["schemas"]["FilePlan"];
+        };
+        FileForm: {
+            cluster?: string;
+            name?: string;
+            size?: string;
+            pool?: string;
+            server?: string;
+            version?: string;
+            clients?: string;
+            limits?: boolean;
+        };
+        FileFormRequest: {
+            /** @default  */
+            cluster: string;
+            /** @default  */
+            name: string;
+            /** @default  */
+            size: string;
+            /** @default  */
+            pool: string;
+            /** @default  */
+            server: string;
+            /** @default NFSv4_1 */
+            version: components["schemas"]["VersionEnum"];
+            /** @default hosts */
+            clients: components["schemas"]["ClientsEnum"];
+            /** @default true */
+            limits: boolean;
+        };
+        FileHost: {
+            name: string;
+            port: string;
+            address: string;
+            obstacle: string;
+        };
+        FileLimits: {
+            settings: components["schemas"]["Setting"][];
+            hosts: components["schemas"]["ClientRow"][];
+            differ: components["schemas"]["LimitRow"][];
+        };
+        FilePlan: {
+            cluster: string;
+            array: string;
+            size_bytes: number | null;
+            path: string;
+            server: string;
+            version: string;
+            clients: string[][];
+            problems: components["schemas"]["FieldProblem"][];
+            pools: components["schemas"]["PoolRow"][];
+            pool: string;
+            servers: components["schemas"]["ServerRow"][];
+            hosts: components["schemas"]["FileHost"][];
+            limits: components["schemas"]["LimitRow"][];
+            volumes?: components["schemas"]["PlannedVolume"][];
         };
         /** @description A finding: kind, urgency (now, soon, note), what it is about, figures, reasons, and the lot that settles it. */
         Finding: {
@@ -815,6 +921,14 @@ export interface components {
             kind: string;
             links: components["schemas"]["Link"][];
             more: number;
+        };
+        LimitRow: {
+            host: string;
+            setting: string;
+            label: string;
+            unit: string;
+            now: number;
+            wanted: number;
         };
         Link: {
             kind: string;
@@ -1061,11 +1175,27 @@ export interface components {
             quiet: components["schemas"]["Quiet"];
             last_lot: components["schemas"]["LastLot"] | null;
         };
+        ServerRow: {
+            id: number;
+            name: string;
+            address: string;
+            controller: string;
+            subnet: string;
+            reached: number;
+            mounts: number;
+        };
         Session: {
             name: string;
             role: string;
             may_change: boolean;
             csrf: string;
+        };
+        Setting: {
+            name: string;
+            label: string;
+            unit: string;
+            wanted: number;
+            array: string;
         };
         ShownCertificate: {
             fingerprint: string;
@@ -1160,6 +1290,12 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             layers: components["schemas"]["Layer"][];
         };
+        /**
+         * @description * `NFSv4_1` - NFSv4_1
+         *     * `NFSv3` - NFSv3
+         * @enum {string}
+         */
+        VersionEnum: "NFSv4_1" | "NFSv3";
         WeakPoint: {
             kind: string;
             component: string;
@@ -1290,6 +1426,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AttachDraft"];
+                };
+            };
+        };
+    };
+    attach_file_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileDraft"];
+                };
+            };
+        };
+    };
+    attach_file_drafts_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FileFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileDraft"];
+                };
+            };
+        };
+    };
+    attach_file_limits_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileLimits"];
                 };
             };
         };

@@ -71,8 +71,8 @@ describe("findings on masking, volumes and clocks as sentences", () => {
     [
       "seen_by_some",
       { seen: 2, hosts: 3 },
-      ["the array does not let this host's initiator in"],
-      "2 of 3 hosts see it; the array does not let this host's initiator in",
+      ["the array does not let this host in"],
+      "2 of 3 hosts see it; the array does not let this host in",
     ],
     ["idle_volume", { size_bytes: 1024 ** 4, offered: 0 }, [], "1.00 TiB volume, offered to nobody"],
     [

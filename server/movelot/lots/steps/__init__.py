@@ -1,6 +1,16 @@
 """All step kinds by name."""
 
 from movelot.lots.steps.base import StepKind
+from movelot.lots.steps.files import (
+    CreateFileSystem,
+    DeleteFileSystem,
+    ExportFileSystem,
+    MountExport,
+    SetClients,
+    SetFileClient,
+    UnmountExport,
+    WithdrawExport,
+)
 from movelot.lots.steps.hosts import (
     BindUplink,
     FormatDevice,
@@ -22,21 +32,29 @@ KINDS: dict[str, StepKind] = {
     for kind in (
         AddInitiator,
         BindUplink,
+        CreateFileSystem,
         CreateVolume,
+        DeleteFileSystem,
         DeleteVolume,
         DropInitiator,
+        ExportFileSystem,
         FormatDevice,
         LetIn,
         Mount,
+        MountExport,
         MoveDisk,
         OfferVolume,
         Remount,
         Rescan,
         Scan,
+        SetClients,
+        SetFileClient,
         SetPathPolicies,
         SetPathPolicy,
         Unmount,
+        UnmountExport,
         WipeDevice,
+        WithdrawExport,
         WithdrawVolume,
     )
 }

@@ -12,8 +12,8 @@ from movelot.devices.reading import collect, reread
 from movelot.inventory.models import Device, Grant, Pool
 from movelot_core.units import TIB
 
-# What the made-up port's storage team grants: a part of granite-fast, all of granite-mixed.
-GRANTED = {"granite-fast": 16 * TIB, "granite-mixed": None}
+# What the made-up port's storage team grants: a part of granite-fast, the others whole.
+GRANTED = {"granite-fast": 16 * TIB, "granite-mixed": None, "shale-home": None, "shale-deep": None}
 
 
 class Command(BaseCommand):

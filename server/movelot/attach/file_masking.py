@@ -1,0 +1,125 @@
+"""File systems that some hosts mount and others do not, and file systems taken away."""
+
+from __future__ import annotations
+
+from movelot.attach.files import mount_step
+from movelot.inventory.files import export_of, mounts_of
+from movelot.inventory.models import Cluster, Device, Volume
+from movelot.inventory.models import Export as ExportRow
+from movelot.inventory.paths import NFS, portals_of, ports_of
+from movelot.inventory.sentences import OBSTACLES
+from movelot.lots.drafting import PASS, STOP, Check, Draft
+from movelot.lots.steps.base import StepSpec
+from movelot_core.fabric.paths import blocking_cause, network_of
+from movelot_core.files import Obstacle, obstacle, usual_spelling
+from movelot_core.units import format_size
+
+
+def spread_file(volume: Volume, cluster: str) -> Draft:
+    """Mount a file system, spelled as most hosts spell it, on the hosts that do not mount it; let them in first.
+
+    One that nobody mounts goes to all hosts of ``cluster``, under the server name of its controller.
+    """
+    title = f"Mount {volume.name} on all hosts"
+    export = volume.exports.order_by("pk").first()
+    if export is None:
+        return Draft(title, checks=[Check("is exported", STOP, f"{volume.name} is exported to nobody.")])
+    mounts = mounts_of([volume]).get(volume.serial, [])
+    hosts = _hosts_for({mount.host for mount in mounts}, cluster)
+    blind = [host for host in hosts if host.name not in {mount.host for mount in mounts}]
+    if not blind:
+        return Draft(title, checks=[Check("something to do", STOP, f"Every host mounts {volume.name} already.")])
+    spelled = usual_spelling(mounts) or _spelling(volume, export)
+    version = mounts[0].version if mounts else export.versions[-1]
+    name = mounts[0].datastore if mounts else volume.name
+    addresses, checks = _reachable(volume, export, blind, version)
+    steps = _let_in(volume, export, list(addresses.values()))
+    params = {"server": spelled[0], "path": spelled[1], "version": version, "name": name, "serial": volume.serial}
+    steps += [mount_step(host, params, tuple(range(len(steps)))) for host in addresses]
+    plan = {
+        "volume": volume.name,
+        "serial": volume.serial,
+        "hosts": [host.name for host in hosts],
+        "seen": len(mounts),
+    }
+    clients = ", ".join(network for network, _ in export.clients)
+    facts = {f"client list of {export.path}": clients, "hosts that mount it": str(len(mounts))}
+    return Draft(title, steps, plan, checks, facts)
+
+
+def _hosts_for(mounting: set[str], cluster: str) -> list[Device]:
+    hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
+    if mounting:
+        return list(hosts.filter(cluster__in=Device.objects.filter(name__in=mounting).values("cluster")))
+    chosen = Cluster.objects.filter(name=cluster).first() or Cluster.objects.order_by("name").first()
+    return list(hosts.filter(cluster=chosen)) if chosen else []
+
+
+def _spelling(volume: Volume, export: ExportRow) -> tuple[str, str]:
+    server = volume.device.portals.filter(protocol=NFS, controller=volume.controller).order_by("name").first()
+    return (server.host_name or server.network.split("/")[0] if server else "", export.path)
+
+
+def _reachable(
+    volume: Volume, export: ExportRow, hosts: list[Device], version: str
+) -> tuple[dict[str, str], list[Check]]:
+    """The address with which each host reaches the file system's server; a check that stops for each that does not."""
+    servers = [each for each in portals_of(volume.device) if each.controller == volume.controller]
+    ports = ports_of(hosts)
+    addresses: dict[str, str] = {}
+    checks: list[Check] = []
+    for host in hosts:
+        own = [port for port in ports if port.host == host.name]
+        pairs = [(p, q) for p in own for q in servers if network_of(p.address) == network_of(q.address)]
+        port = next((p for p, q in pairs if p.protocol == NFS and blocking_cause(p, q) is None), None)
+        limit = host.file_client.get("mounts_max")
+        held = host.mounts.exclude(server="").count()
+        found = obstacle(export_of(export), port.address if port else None, version, held, limit)
+        if port and found in (None, Obstacle.NOT_LISTED):
+            addresses[host.name] = port.initiator
+        elif found:
+            checks.append(Check("every host can mount it", STOP, f"{host.name}: {OBSTACLES[found]}."))
+    if addresses and not checks:
+        checks.append(Check("every host can mount it", PASS, f"{', '.join(addresses)} reach its server"))
+    return addresses, checks
+
+
+def _let_in(volume: Volume, export: ExportRow, addresses: list[str]) -> list[StepSpec]:
+    """The step that adds addresses to the client list, where a rule does not hold them yet."""
+    rules = export_of(export)
+    missing = [a for a in addresses if obstacle(rules, a, rules.versions[0]) is Obstacle.NOT_LISTED]
+    if not missing:
+        return []
+    wanted = [*export.clients, *([f"{address}/32", "ReadWrite"] for address in missing)]
+    params = {"uri": export.uri, "path": export.path, "wanted": wanted, "before": export.clients}
+    title = f"Let {', '.join(missing)} mount {export.path}"
+    return [StepSpec("set_clients", volume.device.name, title, "read and write", params)]
+
+
+def detach_steps(volume: Volume, keep: bool) -> list[StepSpec]:
+    """Unmount side by side, withdraw the exports once all have, then delete."""
+    steps: list[StepSpec] = []
+    for mount in mounts_of([volume]).get(volume.serial, []):
+        params = {
+            "server": mount.server,
+            "path": mount.path,
+            "version": mount.version,
+            "name": mount.datastore,
+            "serial": volume.serial,
+        }
+        title = f"Unmount {mount.datastore} from {mount.host}"
+        steps.append(StepSpec("unmount_export", mount.host, title, f"{mount.server}:{mount.path}", params))
+    unmounted = tuple(range(len(steps)))
+    for export in volume.exports.order_by("pk"):
+        rules = {part: getattr(export, part) for part in ("name", "path", "versions", "clients", "root")}
+        withdraw = {"uri": export.uri, "volume_uri": volume.uri, "export": rules}
+        title = f"Withdraw export {export.path}"
+        detail = f"from {len(export.clients)} entries of its client list"
+        steps.append(StepSpec("withdraw_export", volume.device.name, title, detail, withdraw, unmounted))
+    if not keep:
+        title = f"Delete file system {volume.name}"
+        detail = f"{format_size(volume.allocated_bytes)} back to pool {volume.pool.name}; cannot be undone"
+        params = {"uri": volume.uri, "name": volume.name}
+        needs = tuple(range(len(steps)))
+        steps.append(StepSpec("delete_file_system", volume.device.name, title, detail, params, needs))
+    return steps

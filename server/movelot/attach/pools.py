@@ -1,0 +1,105 @@
+"""Pools as an attach form shows them: what is free and granted, and whether a new volume fits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from movelot.attach.form import Wish
+from movelot.attach.grants import promised_bytes, quota_left
+from movelot.inventory.estates import estate_of
+from movelot.inventory.models import Cluster, Device, HostPort, Pool, Portal
+from movelot.inventory.sentences import fit_text
+from movelot.lots.models import Lot
+from movelot_core.attach import PoolFigures, PoolFit, rank_pools
+from movelot_core.fabric.paths import network_of
+
+Fits = list[tuple[Pool, PoolFit]]
+Figures = dict[str, tuple[Pool, PoolFigures]]
+
+
+@dataclass
+class PoolRow:
+    """A pool with its fit: fits, tight or refused. ``quota_left_bytes`` is null where the whole pool is granted."""
+
+    id: int
+    name: str
+    array: str
+    capacity_bytes: int
+    allocated_bytes: int
+    free_bytes: int
+    subscription_after: float
+    quota_left_bytes: int | None
+    verdict: str
+    text: str
+
+
+@dataclass
+class PlannedVolume:
+    """A volume that the lot would make, and the pool it would go to."""
+
+    name: str
+    size_bytes: int
+    pool_id: int
+    pool: str
+
+
+def figures_of(cluster: Cluster | None, lot: Lot, protocol: str) -> Figures:
+    """Every pool of the arrays that speak ``protocol``: latency at its peak hour, what is granted and what is left."""
+    group = getattr(cluster, "group", None)
+    peaks: dict[str, float] = {}
+    if group:
+        found = estate_of(group)
+        peaks = dict(zip(found.estate.pools, map(float, found.state.peak_ms), strict=True))
+    promised = promised_bytes(lot)
+    hosts = HostPort.objects.filter(protocol=protocol, device__cluster=cluster)
+    reached = _arrays_reached(protocol, set(hosts.values_list("network", flat=True)))
+    return {
+        pool.name: (
+            pool,
+            PoolFigures(
+                pool.name,
+                pool.capacity_bytes,
+                pool.allocated_bytes,
+                pool.subscribed_bytes,
+                peaks.get(pool.name),
+                reaches_hosts=pool.device_id in reached,
+                online=pool.device.state == Device.State.LINKED,
+                granted=hasattr(pool, "grant"),
+                quota_left_bytes=quota_left(pool, promised),
+            ),
+        )
+        for pool in Pool.objects.filter(device__portals__protocol=protocol).select_related("device", "grant").distinct()
+    }
+
+
+def _arrays_reached(protocol: str, networks: set[str]) -> set[int]:
+    """Arrays with a portal in a subnet that one of the interfaces with these addresses is in."""
+    subnets = {network_of(network) for network in networks}
+    portals = Portal.objects.filter(protocol=protocol).values_list("device_id", "network")
+    return {array for array, network in portals if network_of(network) in subnets}
+
+
+def ceiling_of(cluster: Cluster | None) -> float:
+    group = getattr(cluster, "group", None)
+    return float(group.latency_ceiling_ms) if group else 9.0
+
+
+def fits_of(cluster: Cluster | None, wish: Wish, figures: Figures) -> Fits:
+    """Every pool with its fit for one of the volumes, best first."""
+    ranked = rank_pools([f for _, f in figures.values()], wish.size_bytes or 0, wish.thin, ceiling_of(cluster))
+    return [(figures[fit.pool][0], fit) for fit in ranked]
+
+
+def pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
+    return PoolRow(
+        pool.pk,
+        pool.name,
+        pool.device.name,
+        pool.capacity_bytes,
+        pool.allocated_bytes,
+        max(0, pool.capacity_bytes - pool.allocated_bytes),
+        fit.subscription_after,
+        figures[pool.name][1].quota_left_bytes,
+        fit.verdict,
+        fit_text(fit),
+    )

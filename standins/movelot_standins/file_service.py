@@ -1,0 +1,118 @@
+"""The file array: Swordfish file systems and the shares in which NFS clients mount them."""
+
+from __future__ import annotations
+
+import time
+
+from movelot_standins import actions, file_actions
+from movelot_standins.actions import ActionError
+from movelot_standins.array_service import OK, StorageService
+from movelot_standins.common_service import Clock
+from movelot_standins.model import Export, Volume, World
+from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
+
+
+class FileService(StorageService):
+    """File systems with their exports; each is served by the server interfaces of the controller that owns it."""
+
+    protocol = "NFS"
+    parts = (*StorageService.parts, "FileSystems")
+
+    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(name, world, password, clock)
+        systems = f"{self.storage}/FileSystems"
+        shares = systems + "/{fs}/ExportedFileShares"
+        self.collection(systems, "FileSystem", "FileSystems", self.file_systems)
+        self.route("POST", systems, self.create_file_system)
+        self.route("DELETE", systems + "/{id}", self.delete_file_system)
+        self.route("GET", shares, lambda call: Collection("FileShareCollection", "Shares", self.shares(call)))
+        self.route("GET", shares + "/{id}", lambda call: walk(self.shares(call), call.parts["id"]))
+        self.route("POST", shares, self.export)
+        self.route("PATCH", shares + "/{id}", self.set_clients)
+        self.route("DELETE", shares + "/{id}", self.withdraw)
+
+    def oem(self) -> Resource:
+        return {"ClientAdvice": self.world.file_advice}
+
+    def file_systems(self) -> list[Resource]:
+        return [self._file_system(volume) for volume in self.world.volumes_of(self.name)]
+
+    def _file_system(self, volume: Volume) -> Resource:
+        path = f"{self.storage}/FileSystems/{volume.id}"
+        consumed = actions.allocated_bytes(self.world, volume, self.clock())
+        return resource(
+            path,
+            "FileSystem.v1_4_1.FileSystem",
+            volume.name,
+            Description=volume.description,
+            BlockSizeBytes=4096,
+            Capacity={"Data": {"AllocatedBytes": volume.size_bytes, "ConsumedBytes": consumed}},
+            CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
+            Identifiers=[{"DurableNameFormat": "UUID", "DurableName": volume.serial}],
+            ExportedShares=link(f"{path}/ExportedFileShares"),
+            Oem={"Kestrel": {"Controller": volume.controller, "Thin": volume.thin}},
+        )
+
+    def _volume(self, identity: str) -> Volume:
+        walk(self.file_systems(), identity)
+        return next(volume for volume in self.world.volumes if volume.id == identity)
+
+    def create_file_system(self, call: Call) -> Reply:
+        pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
+        if pool not in {each.name for each in self.world.pools_of(self.name)}:
+            raise ActionError(400, "PropertyValueNotInList", f"There is no pool {pool}.")
+        size = call.body["Capacity"]["Data"]["AllocatedBytes"]
+        controller = call.body["Oem"]["Kestrel"]["Controller"]
+        if controller not in {portal.controller for portal in self.world.portals_of(self.name)}:
+            raise ActionError(400, "PropertyValueNotInList", f"There is no controller {controller}.")
+        body = {**call.body, "pool": pool, "CapacityBytes": size, "controller": controller}
+        made = self._file_system(actions.create_volume(self.world, body, self.clock()))
+        return Reply(201, made, {"Location": made["@odata.id"]})
+
+    def delete_file_system(self, call: Call) -> Reply:
+        actions.delete_volume(self.world, self._volume(call.parts["id"]))
+        return Reply(204)
+
+    def shares(self, call: Call) -> list[Resource]:
+        volume = self._volume(call.parts["fs"])
+        return [self._share(export) for export in self.world.exports if export.volume == volume.id]
+
+    def _share(self, export: Export) -> Resource:
+        return resource(
+            f"{self.storage}/FileSystems/{export.volume}/ExportedFileShares/{export.id}",
+            "FileShare.v1_3_1.FileShare",
+            export.name,
+            FileSharePath=export.path,
+            FileSharingProtocols=export.versions,
+            RootAccess=export.root,
+            Status=OK,
+            Oem={"Kestrel": {"Clients": [{"Network": n, "Access": access} for n, access in export.clients]}},
+        )
+
+    def _export(self, call: Call) -> Export:
+        walk(self.shares(call), call.parts["id"])
+        return next(export for export in self.world.exports if export.id == call.parts["id"])
+
+    def export(self, call: Call) -> Reply:
+        volume, body = self._volume(call.parts["fs"]), call.body
+        fields = {
+            "versions": body["FileSharingProtocols"],
+            "clients": _clients(body),
+            "root": body.get("RootAccess", False),
+        }
+        made = file_actions.export_volume(self.world, volume, str(body["Name"]), str(body["FileSharePath"]), fields)
+        share = self._share(made)
+        return Reply(201, share, {"Location": share["@odata.id"]})
+
+    def set_clients(self, call: Call) -> Reply:
+        export = self._export(call)
+        file_actions.set_clients(export, _clients(call.body))
+        return Reply(200, self._share(export))
+
+    def withdraw(self, call: Call) -> Reply:
+        file_actions.withdraw(self.world, self._export(call))
+        return Reply(204)
+
+
+def _clients(body: Resource) -> list[list[str]]:
+    return [[str(rule["Network"]), str(rule["Access"])] for rule in body["Oem"]["Kestrel"]["Clients"]]
