@@ -117,9 +117,28 @@ def test_three_datastores_come_from_one_lot(ines: Page, fresh: Stack) -> None:
     assert "berth-m1" not in {v["name"] for v in fresh.standins.world()["volumes"]}
 
 
+def test_file_storage_is_mounted_on_a_cluster_with_its_timeouts_fixed(ines: Page, fresh: Stack) -> None:
+    ines.goto("/attach")
+    ines.get_by_role("button", name=re.compile("^File storage")).click()
+    ines.get_by_role("textbox", name="Datastore name").fill("sand-05")
+    ines.get_by_role("textbox", name="Size").fill("2 TiB")
+    expect(ines.get_by_role("region", name="Hosts")).to_contain_text("request timeout 10 → 45 s")
+    ines.get_by_role("radio", name=re.compile("shale-b")).check()
+    expect(tray(ines)).to_contain_text("controller B")
+    run_lot(ines)
+    world = fresh.standins.world()
+    store = next(d for d in world["datastores"] if d["name"] == "sand-05")
+    assert store["server"] == "shale-b.kestrelbay.example"
+    assert all(store["id"] in host["mounted"] for host in world["hosts"])
+    ines.goto("/attach/file-limits")
+    expect(ines.get_by_role("status").first).to_contain_text("0 of 15 differ")
+    ines.goto("/")
+    expect(ines.get_by_role("list", name="Findings")).not_to_contain_text("NFS timeouts differ")
+
+
 def test_the_pages_work_in_a_narrow_window(ines: Page) -> None:
     ines.set_viewport_size({"width": 900, "height": 700})
-    for path in ("/", "/attach", "/attach/paths", "/balance/quayside", "/lots", "/devices"):
+    for path in ("/", "/attach", "/attach/paths", "/attach/file-limits", "/balance/quayside", "/lots", "/devices"):
         ines.goto(path)
         expect(ines.get_by_role("heading", level=1)).to_be_visible()
         expect(ines.get_by_role("complementary", name="Tray, folded")).to_be_visible()

@@ -20,7 +20,8 @@ HOURS: Final = 24
 PROFILE_PERCENTILE: Final = 95
 SAMPLES_MIN: Final = 24
 USED_SHARE_MIN: Final = 0.25
-CAUTIOUS_SHARE: Final = 0.7
+CAUTIOUS_SHARE: Final = 0.5
+SATURATED_SAMPLES_MAX: Final = 0.05
 SATURATED_SHARE: Final = 0.98
 PRIOR_BETA: Final = 3.0
 PRIOR_GAMMA: Final = 0.15
@@ -98,8 +99,11 @@ def fit_curve(feature_sums: Floats, latency_ms: Floats, fallback: ServiceCurve) 
     """Fit a pool's curve to samples by robust least squares (soft L1, Trust Region Reflective).
 
     ``feature_sums`` has shape [4, n] (see ``features``), ``latency_ms`` shape [n]. With fewer than 24 samples, or
-    loads that never used a quarter of the fitted saturation, the knee was not seen: the fit is then *cautious*,
-    with X set so that the highest load seen counts as 70 % busy. Without samples ``fallback`` is used.
+    loads that never used a quarter of the fitted saturation, the knee was not seen: the fit is then *cautious*. So it
+    is where more than a twentieth of what was measured lies beyond the fitted saturation, as of a pool that answers
+    alike under any load seen. The cautious curve takes the highest load seen for half busy, and its latency for what
+    was measured near it (95th percentile): it never contradicts what was measured and rises soon after. Without
+    samples ``fallback`` is used.
     """
     count = int(latency_ms.size)
     if count == 0:
@@ -129,9 +133,11 @@ def fit_curve(feature_sums: Floats, latency_ms: Floats, fallback: ServiceCurve) 
     curve = ServiceCurve(*(float(value) for value in found.x))
     loads = load(feature_sums, curve)
     seen_max = float(loads.max())
-    cautious = count < SAMPLES_MIN or seen_max < USED_SHARE_MIN * curve.x_max
+    saturated = float(np.mean(loads > SATURATED_SHARE * curve.x_max))
+    unseen_knee = count < SAMPLES_MIN or seen_max < USED_SHARE_MIN * curve.x_max
+    cautious = unseen_knee or saturated > SATURATED_SAMPLES_MAX
     if cautious:
-        floor_ms = max(float(np.percentile(latency_ms, 10)) * (1 - CAUTIOUS_SHARE / 2), 0.01)
+        floor_ms = max(float(np.percentile(latency_ms, 95)) * (1 - CAUTIOUS_SHARE), 0.01)
         curve = ServiceCurve(floor_ms, max(seen_max, 1.0) / CAUTIOUS_SHARE, curve.beta, curve.gamma)
     errors = np.abs(curve.latency_ms(load(feature_sums, curve)) - latency_ms)
     return CurveFit(curve, float(np.median(errors)), count, seen_max, cautious)

@@ -56,6 +56,21 @@ def test_a_pool_that_never_worked_hard_gets_the_cautious_curve() -> None:
     assert fit.extrapolated(fit.seen_max * 1.1)
 
 
+@settings(max_examples=30, deadline=None)
+@given(st.floats(0.3, 8.0), st.floats(50, 20000), st.integers(0, 99))
+def test_a_pool_that_answers_alike_under_any_load_is_never_predicted_slower_than_measured(
+    level_ms: float, load_max: float, seed: int
+) -> None:
+    random = np.random.default_rng(seed)
+    sums, _ = samples(ServiceCurve(level_ms, load_max * 50), load_max)
+    latency = level_ms * random.normal(1, 0.02, sums.shape[1])
+    fit = fit_curve(sums, latency, fallback=ServiceCurve(1, 1))
+    predicted = fit.curve.latency_ms(load(sums, fit.curve))
+    assert predicted.max() <= np.percentile(latency, 95) * 1.1
+    # Twice of what was ever seen is not promised.
+    assert fit.curve.latency_ms(fit.seen_max * 2) > 5 * level_ms or not fit.cautious
+
+
 def test_no_samples_give_the_fallback_and_say_so() -> None:
     fit = fit_curve(np.zeros((4, 0)), np.zeros(0), fallback=ServiceCurve(1.5, 700.0))
     assert (fit.curve, fit.samples, fit.cautious) == (ServiceCurve(1.5, 700.0), 0, True)

@@ -97,8 +97,9 @@ def test_what_a_device_no_longer_names_is_gone(estate: StandIns) -> None:
 def test_thirty_days_are_learned_at_the_first_reading(estate: StandIns) -> None:
     for pool in Pool.objects.all():
         assert pool.fit_samples > 600
-        assert pool.fit_error_ms < 0.3
-        assert not pool.fit_cautious
+        # shale is hardly used: what was seen of it says little of what it could carry.
+        assert pool.fit_cautious == pool.name.startswith("shale")
+        assert pool.fit_error_ms < (1.0 if pool.fit_cautious else 0.3)
     assert not Disk.objects.filter(weekday_profile=b"").exists()
 
 

@@ -92,7 +92,8 @@ def test_balance_clears_the_breach_measures_it_and_undoes(estate: StandIns, ines
     assert fills["berth-a"]["measured"] == pytest.approx(fills["berth-a"]["predicted"], abs=0.001)
     latency = [row for row in lot.outcome["rows"] if row["figure"] == "latency"]
     assert {row["subject"] for row in latency} >= {"granite-fast", "granite-mixed"}
-    assert all(row["measured"] == pytest.approx(row["predicted"], rel=0.35) for row in latency)
+    known = [row for row in latency if row["subject"].startswith("granite")]
+    assert all(row["measured"] == pytest.approx(row["predicted"], rel=0.35) for row in known)
     again = actions.undo(lot, ines)
     run_to_end(again)
     assert outside(estate) == before

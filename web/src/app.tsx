@@ -7,6 +7,8 @@ import { BrowserRouter, Route, Routes } from "react-router";
 import { ProblemError } from "./api/problem";
 import { AttachPage } from "./attach/AttachPage";
 import { DetachPage } from "./attach/DetachPage";
+import { FileLimitsPage } from "./attach/FileLimitsPage";
+import { FilePage } from "./attach/FilePage";
 import { LossPage } from "./attach/LossPage";
 import { PathsPage } from "./attach/PathsPage";
 import { PoliciesPage } from "./attach/PoliciesPage";
@@ -54,6 +56,8 @@ export function App() {
                     <Route index element={<RoundsPage />} />
                     <Route path="attach" element={<AttachPage />} />
                     <Route path="attach/detach" element={<DetachPage />} />
+                    <Route path="attach/file" element={<FilePage />} />
+                    <Route path="attach/file-limits" element={<FileLimitsPage />} />
                     <Route path="attach/loss" element={<LossPage />} />
                     <Route path="attach/paths" element={<PathsPage />} />
                     <Route path="attach/path-policies" element={<PoliciesPage />} />

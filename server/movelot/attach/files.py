@@ -6,7 +6,7 @@ export by how server and path are spelled.
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from movelot.attach.checks import form_checks, rival_checks
@@ -94,7 +94,7 @@ class FilePlan:
     servers: list[ServerRow]
     hosts: list[FileHost]
     limits: list[LimitRow]
-    volumes: list[PlannedVolume] = field(default_factory=list)
+    volumes: list[PlannedVolume]
 
 
 @dataclass(frozen=True)
@@ -140,6 +140,7 @@ class AttachFileKind(DraftKind):
             servers=[row for row, _ in servers],
             hosts=[_host_row(*way) for way in place.ways] if place else [],
             limits=limit_rows(hosts),
+            volumes=[],
         )
         if wish.complete and wish.names:
             plan.volumes = [PlannedVolume(wish.names[0], wish.size_bytes or 0, pool.pk, pool.name)]
@@ -179,7 +180,7 @@ def _row(name: str, figure: str, predicted: int, measured: int) -> dict[str, Any
 
 def _empty(cluster: Cluster | None, wish: Wish) -> FilePlan:
     name = cluster.name if cluster else ""
-    return FilePlan(name, "", wish.size_bytes, "", "", "", [], wish.problems, [], "", [], [], [])
+    return FilePlan(name, "", wish.size_bytes, "", "", "", [], wish.problems, [], "", [], [], [], [])
 
 
 def _chosen(wanted: str, fits: Fits) -> Pool | None:

@@ -102,12 +102,13 @@ def _row(finding: Finding) -> dict[str, Any]:
         if finding.kind == "missing_paths" and bindable:
             draft = FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
     if finding.kind == "file_limits":
-        reasons = [_limit_text(reason) for reason in finding.reasons]
+        reasons = _limit_texts(finding.reasons)
         draft = FoundDraft("file_limits", {}, "Set them together")
     if finding.kind in SETTLED_BY:
         kind, field, action = SETTLED_BY[finding.kind]
         named = finding.subject if field == "initiator" else _subject_id(finding)
-        draft = FoundDraft(kind, {field: named}, action)
+        of_file = finding.figures.get("kind") == "file"
+        draft = FoundDraft(kind, {field: named}, "Delete the export" if of_file else action)
     return {
         "key": finding.key,
         "kind": finding.kind,
@@ -122,10 +123,14 @@ def _row(finding: Finding) -> dict[str, Any]:
     }
 
 
-def _limit_text(reason: str) -> str:
-    host, setting, now_, wanted = reason.rsplit(":", 3)
-    label, unit = SETTINGS[setting]
-    return f"{host}: {label} {now_}{' ' + unit if unit else ''}, recommended {wanted}"
+def _limit_texts(reasons: tuple[str, ...]) -> list[str]:
+    """One text a host: each setting that differs as it is, and as it should be."""
+    texts: dict[str, list[str]] = {}
+    for reason in reasons:
+        host, setting, now_, wanted = reason.rsplit(":", 3)
+        label, unit = SETTINGS[setting]
+        texts.setdefault(host, []).append(f"{label} {now_} for {wanted} {unit}".strip())
+    return [f"{host}: {', '.join(each)}" for host, each in texts.items()]
 
 
 def _group_of(finding: Finding) -> BalanceGroup:

@@ -836,7 +836,7 @@ export interface components {
             servers: components["schemas"]["ServerRow"][];
             hosts: components["schemas"]["FileHost"][];
             limits: components["schemas"]["LimitRow"][];
-            volumes?: components["schemas"]["PlannedVolume"][];
+            volumes: components["schemas"]["PlannedVolume"][];
         };
         /** @description A finding: kind, urgency (now, soon, note), what it is about, figures, reasons, and the lot that settles it. */
         Finding: {

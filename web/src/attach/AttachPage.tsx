@@ -3,11 +3,12 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect, useRef, useState } from "react";
+import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useGroups } from "../balance/useGroups";
 import { useDraft } from "../lots/useDraft";
 import type { Schemas } from "../api/problem";
+import { api, unwrap } from "../api/client";
 import { formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
@@ -17,9 +18,9 @@ import { useStatus } from "../shell/useStatus";
 import { Grants } from "./Grants";
 import { PathBoard } from "./PathBoard";
 import { PoolFits } from "./PoolFits";
-import { type AttachForm, useAttachDraft } from "./useAttachDraft";
+import { useTypedForm } from "./useTypedForm";
 
-const TYPING_MS = 250;
+type AttachForm = Schemas["AttachForm"];
 
 /** Attach storage: the form and its plan at the left, steps and checks in the tray. */
 export function AttachPage() {
@@ -27,6 +28,19 @@ export function AttachPage() {
   const id = Number(search.get("lot")) || null;
   return id ? <AttachDraft key={id} id={id} /> : <AttachStart />;
 }
+
+const STARTS = [
+  {
+    kind: "attach",
+    name: "Block volume",
+    text: "made on an array, shared by the hosts of a cluster over iSCSI, formatted once, mounted everywhere",
+  },
+  {
+    kind: "attach_file",
+    name: "File storage",
+    text: "exported by an array over NFS, mounted under one name on every host of a cluster",
+  },
+];
 
 function AttachStart() {
   const { data: session } = useSession();
@@ -43,25 +57,29 @@ function AttachStart() {
           Link an array and its hosts first, under <Link to="/devices">Devices</Link>.
         </Typography>
       ) : (
-        <Box sx={{ display: "grid", gridTemplateColumns: "minmax(240px, 420px)", gap: 1.5 }}>
-          <Button
-            variant="outlined"
-            disabled={!session?.may_change || draft.isPending}
-            onClick={() => {
-              draft.mutate({ kind: "attach", form: {} });
-            }}
-            sx={{ display: "block", textAlign: "left", p: 1.5, border: "2px solid var(--ink)" }}
-          >
-            <strong>Block volume</strong>
-            <span style={{ display: "block", fontWeight: 400, color: "var(--mute)" }}>
-              made on an array, shared by the hosts of a cluster over iSCSI, formatted once, mounted
-              everywhere
-            </span>
-          </Button>
+        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fit, minmax(300px, 1fr))", gap: 1.5 }}>
+          {STARTS.map(({ kind, name, text }) => (
+            <Button
+              key={kind}
+              variant="outlined"
+              disabled={!session?.may_change || draft.isPending}
+              onClick={() => {
+                draft.mutate({ kind, form: {} });
+              }}
+              sx={{ display: "block", textAlign: "left", p: 1.5, border: "2px solid var(--ink)" }}
+            >
+              <strong>{name}</strong>
+              <span style={{ display: "block", fontWeight: 400, color: "var(--mute)" }}>{text}</span>
+            </Button>
+          ))}
           {session && !session.may_change && (
             <Typography color="textSecondary">Your role reads only; it may not draft lots.</Typography>
           )}
-          <Box component="nav" aria-label="More of Attach" sx={{ display: "grid", gap: 0.75, mt: 1 }}>
+          <Box
+            component="nav"
+            aria-label="More of Attach"
+            sx={{ display: "grid", gap: 0.75, mt: 1, gridColumn: "1 / -1" }}
+          >
             <span>
               <Link to="/attach/paths">Paths</Link>: expected against seen, and single points of failure
             </span>
@@ -70,6 +88,10 @@ function AttachStart() {
             </span>
             <span>
               <Link to="/attach/path-policies">Path policies</Link>: of many devices on many hosts at once
+            </span>
+            <span>
+              <Link to="/attach/file-limits">NFS timeouts and limits</Link>: what hosts have and arrays
+              recommend
             </span>
           </Box>
         </Box>
@@ -89,27 +111,12 @@ const EMPTY: AttachForm = {
   fixes: [],
 };
 
-/** The form as typed, kept on the server a moment after each key. */
-function useTypedForm(id: number) {
-  const { draft, save } = useAttachDraft(id);
-  const [typed, setTyped] = useState<AttachForm | null>(null);
-  const timer = useRef<number | undefined>(undefined);
-  // What was typed here counts before what is stored, which follows a moment later.
-  const form = typed ?? draft.data?.form ?? EMPTY;
-  const { mutate } = save;
-  const change = (part: Partial<AttachForm>) => {
-    const next = { ...form, ...part };
-    setTyped(next);
-    window.clearTimeout(timer.current);
-    timer.current = window.setTimeout(() => {
-      mutate(next);
-    }, TYPING_MS);
-  };
-  return { draft, save, form, change };
-}
-
 function AttachDraft({ id }: { id: number }) {
-  const { draft, save, form, change } = useTypedForm(id);
+  const path = { params: { path: { id } } };
+  const { draft, save, form, change } = useTypedForm(id, EMPTY, {
+    load: () => unwrap(api.GET("/api/attach/drafts/{id}/", path)),
+    store: (body: AttachForm) => unwrap(api.PUT("/api/attach/drafts/{id}/", { ...path, body })),
+  });
   const { data: session } = useSession();
   const { show } = useTray();
   useEffect(() => {

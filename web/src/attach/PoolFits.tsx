@@ -5,7 +5,9 @@ import type { Schemas } from "../api/problem";
 import { Mark } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
 
-type Plan = Schemas["AttachPlan"];
+type Plan = Pick<Schemas["AttachPlan"], "pools" | "pools_chosen" | "size_bytes"> & {
+  volumes: readonly unknown[];
+};
 type Pool = Schemas["PoolRow"];
 
 const MARKS = { fits: "clear", tight: "part", refused: "over" } as const;

@@ -313,7 +313,9 @@ function PoolBrackets({
               fontSize: 12,
               display: "flex",
               justifyContent: "space-between",
-              gap: 1,
+              // A pool of one narrow stack has its figure below its name.
+              flexWrap: "wrap",
+              columnGap: 1,
               whiteSpace: "nowrap",
             }}
           >

@@ -82,6 +82,25 @@ describe("findings on masking, volumes and clocks as sentences", () => {
       "1.00 TiB volume, offered to 3 initiators, mounted nowhere",
     ],
     [
+      "idle_volume",
+      { size_bytes: 1024 ** 4, offered: 1, kind: "file" },
+      [],
+      "1.00 TiB file system, client list of 1 entry",
+    ],
+    [
+      "file_limits",
+      { hosts: 2 },
+      ["quay-02: retries 2 for 4", "quay-03: keep-alive 30 for 9 s"],
+      "2 hosts are not as it recommends. quay-02: retries 2 for 4; quay-03: keep-alive 30 for 9 s",
+    ],
+    [
+      "spelled_apart",
+      { spellings: 2 },
+      ["a on x", "b on y"],
+      "hosts take it for 2 datastores; a on x; b on y",
+    ],
+    ["versions_apart", {}, ["NFSv3 on x"], "locks of one version do not bind the other; NFSv3 on x"],
+    [
       "leftover_initiator",
       { array: "granite", volumes: 1 },
       ["berth-c"],

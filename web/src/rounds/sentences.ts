@@ -47,6 +47,13 @@ function seenBySome(finding: Finding): Sentence {
 
 function idleVolume(finding: Finding, size: Size): Sentence {
   const offered = number(finding, "offered");
+  if (figure(finding, "kind") === "file") {
+    const entries = `client list of ${String(offered)} ${offered === 1 ? "entry" : "entries"}`;
+    return {
+      title: "Export that no host mounts",
+      text: `${size(number(finding, "size_bytes"))} file system, ${offered ? entries : "exported to nobody"}`,
+    };
+  }
   const how = offered ? `offered to ${String(offered)} initiators, mounted nowhere` : "offered to nobody";
   return { title: "No host uses it", text: `${size(number(finding, "size_bytes"))} volume, ${how}` };
 }
@@ -69,6 +76,27 @@ function clockOff(finding: Finding): Sentence {
   };
 }
 
+function fileLimits(finding: Finding): Sentence {
+  return {
+    title: "NFS timeouts differ",
+    text: `${String(number(finding, "hosts"))} hosts are not as it recommends. ${finding.reasons.join("; ")}`,
+  };
+}
+
+function spelledApart(finding: Finding): Sentence {
+  return {
+    title: "Mounted under two spellings",
+    text: `hosts take it for ${String(number(finding, "spellings"))} datastores; ${finding.reasons.join("; ")}`,
+  };
+}
+
+function versionsApart(finding: Finding): Sentence {
+  return {
+    title: "Mounted with two NFS versions",
+    text: `locks of one version do not bind the other; ${finding.reasons.join("; ")}`,
+  };
+}
+
 /** A finding as a title and one line with its figures. */
 export function sentenceOf(finding: Finding, size: Size): Sentence {
   switch (finding.kind) {
@@ -84,6 +112,12 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
       return idleVolume(finding, size);
     case "leftover_initiator":
       return leftoverInitiator(finding);
+    case "file_limits":
+      return fileLimits(finding);
+    case "spelled_apart":
+      return spelledApart(finding);
+    case "versions_apart":
+      return versionsApart(finding);
     case "clock_off":
       return clockOff(finding);
     case "device_trouble":
