@@ -16,11 +16,13 @@ import requests
 
 ROOT = Path(__file__).resolve().parent
 sys.path.insert(0, str(ROOT / "scripts"))
-os.environ.setdefault("MOVELOT_REDIS_DB", "15")
+# Which of pytest's workers this is: each has databases, ports and stand-ins of its own.
+WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+os.environ["MOVELOT_REDIS_DB"] = str(15 - 2 * WORKER)
 os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "1")
 
-TEST_STANDIN_PORT = 19443
-TEST_CONTROL_PORT = 19440
+TEST_STANDIN_PORT = 19443 + 20 * WORKER
+TEST_CONTROL_PORT = 19440 + 20 * WORKER
 READY_SECONDS = 30
 
 
@@ -34,6 +36,13 @@ def pytest_configure() -> None:
 
     settings.STATIC_ROOT.mkdir(parents=True, exist_ok=True)
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """With several workers a file's tests stay together, and so do all that use the browser and the whole product."""
+    for item in items:
+        folder = item.path.parent.name
+        item.add_marker(pytest.mark.xdist_group("e2e" if folder == "e2e" else str(item.path)))
 
 
 @pytest.fixture(scope="session", autouse=True)

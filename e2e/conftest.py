@@ -15,11 +15,12 @@ import pytest
 import requests
 from playwright.sync_api import Page, expect
 
-from conftest import ROOT, StandIns, until
+from conftest import ROOT, WORKER, StandIns, until
 
-PORT = 18470
+PORT = 18470 + WORKER
 URL = f"http://127.0.0.1:{PORT}"
-DATABASE = "movelot_e2e"
+DATABASE = f"movelot_e2e_{WORKER}"
+REDIS_DB = str(14 - 2 * WORKER)
 BIN = Path(sys.executable).parent
 PACE = 400.0
 CHROMIUM = [
@@ -49,7 +50,7 @@ class Stack:
             "PYTHONPATH": path,
             "DJANGO_SETTINGS_MODULE": "movelot.settings",
             "MOVELOT_DB_NAME": DATABASE,
-            "MOVELOT_REDIS_DB": "14",
+            "MOVELOT_REDIS_DB": REDIS_DB,
             "MOVELOT_PORT": str(PORT),
             "MOVELOT_DEVICE_TIMEOUT": "4",
             # Two weeks teach the curves as much, in half the time.
@@ -69,7 +70,7 @@ class Stack:
         fresh = f"DROP DATABASE IF EXISTS {DATABASE}; CREATE DATABASE {DATABASE} CHARACTER SET utf8mb4;"
         subprocess.run(["mariadb", "--no-defaults", f"--socket={socket}"], input=fresh, text=True, check=True)
         subprocess.run(
-            ["redis-cli", "-p", str(services.REDIS_PORT), "-n", "14", "flushdb"], check=True, capture_output=True
+            ["redis-cli", "-p", str(services.REDIS_PORT), "-n", REDIS_DB, "flushdb"], check=True, capture_output=True
         )
         self.manage("migrate", "--noinput")
         self.manage("collectstatic", "--noinput")

@@ -16,6 +16,7 @@ from movelot.attach.path_views import PathsView, PoliciesView
 from movelot.attach.views import AttachDraftView, DetachDraftView
 from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
+from movelot.exchange.package_views import MetricsView, PackageView
 from movelot.exchange.views import ImportView
 from movelot.inventory.views import DiskList, FindView, TraceView
 from movelot.lots.views import LotViews
@@ -49,6 +50,8 @@ api = [
     path("devices/reread/", RereadView.as_view()),
     path("devices/<int:pk>/", DeviceView.as_view()),
     path("exchange/import/", ImportView.as_view()),
+    path("exchange/package/", PackageView.as_view()),
+    path("exchange/metrics/", MetricsView.as_view()),
     path("disks/", DiskList.as_view()),
     path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
     path("find/", FindView.as_view()),

@@ -9,7 +9,7 @@ import pytest
 import redfish
 import requests
 
-from conftest import StandIns, until
+from conftest import WORKER, StandIns, until
 
 STORAGE, FABRIC = "/redfish/v1/Storage/granite", "/redfish/v1/Fabrics/granite"
 TIB = 1024**4
@@ -157,7 +157,7 @@ def test_another_certificate_is_not_trusted_by_who_pinned_the_first(standins: St
 
 
 def test_state_survives_a_restart(tmp_path: Any) -> None:
-    running = StandIns(tmp_path / "site", port=19543, control=19540)
+    running = StandIns(tmp_path / "site", port=19543 + 20 * WORKER, control=19540 + 20 * WORKER)
     running.start()
     try:
         new_volume(client(running, "granite"), "kept")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from movelot.attach.form import Wish
 from movelot.attach.grants import promised_bytes, quota_left
 from movelot.inventory.estates import estate_of
-from movelot.inventory.models import Cluster, Device, HostPort, Pool, Portal
+from movelot.inventory.models import Cluster, HostPort, Pool, Portal
 from movelot.inventory.sentences import fit_text
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFigures, PoolFit, rank_pools
@@ -63,7 +63,7 @@ def figures_of(cluster: Cluster | None, lot: Lot, protocol: str) -> Figures:
                 pool.subscribed_bytes,
                 peaks.get(pool.name),
                 reaches_hosts=pool.device_id in reached,
-                online=pool.device.state == Device.State.LINKED,
+                online=pool.device.known_well,
                 granted=hasattr(pool, "grant"),
                 quota_left_bytes=quota_left(pool, promised),
             ),

@@ -72,6 +72,14 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
             UNCHANGED,
             "Check the address.",
         )
+    if Device.objects.filter(name=root["Name"], state=Device.State.IMPORTED).exists():
+        raise Problem(
+            409,
+            "imported_already",
+            f"{root['Name']} is known from a file already.",
+            UNCHANGED,
+            "Import a package without it first.",
+        )
     device = Device.objects.create(
         name=root["Name"],
         kind=kind,
@@ -87,7 +95,7 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
 
 def pin_again(device: Device, fingerprint: str) -> None:
     """Trust the certificate the device shows now, once its fingerprint was compared; then read the device."""
-    shown = probe(device.url)
+    shown = probe(device.address)
     if shown.fingerprint != fingerprint.strip().upper():
         raise Problem(
             409,

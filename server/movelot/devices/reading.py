@@ -34,9 +34,11 @@ def _ask(session: DeviceSession, kind: str) -> Answer:
 def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
     """Read ``devices`` side by side and store what they say, arrays first. Returns the error of each that failed.
 
-    A device that fails keeps its last reading; its row says why it could not be read.
+    A device that fails keeps its last reading; its row says why it could not be read. Imported ones are not asked.
     """
-    chosen = sorted(devices, key=lambda device: (device.kind, device.name))
+    chosen = sorted(
+        (device for device in devices if not device.imported), key=lambda device: (device.kind, device.name)
+    )
     failed: dict[str, DeviceError] = {}
     with ThreadPoolExecutor(max_workers=8) as threads:
         # Sessions are looked up here, as the threads must not touch the database.

@@ -142,14 +142,19 @@ class DeviceSession:
 
 
 def session_with(device: Device) -> DeviceSession:
-    """The process's session with ``device``; a new one after its address, account or pin changed."""
-    key = (device.url, bytes(device.sealed_password).hex(), device.fingerprint)
+    """The process's session with ``device``; a new one after its address, account or pin changed.
+
+    Raises DeviceAway for an imported one.
+    """
+    if device.imported:
+        raise DeviceAway(device.name, f"{device.name} is known from a file only; nothing can be asked of it.")
+    key = (device.address, bytes(device.sealed_password).hex(), device.fingerprint)
     with _guard:
         found = _sessions.get(key)
         if found is None:
             found = DeviceSession(
                 device.name,
-                device.url,
+                device.address,
                 device.user,
                 unseal(bytes(device.sealed_password)),
                 device.fingerprint,

@@ -92,7 +92,7 @@ def answer_of(device: Device) -> DeviceAnswer:
         device.pk,
         device.name,
         device.kind,
-        device.url,
+        device.address,
         device.user,
         device.fingerprint,
         device.state,

@@ -31,14 +31,17 @@ class Device(models.Model):
         AWAY = "away"
         REFUSED = "refused"
         CERTIFICATE = "certificate"
+        # Known from a file only: nothing is asked of it, and people carry its lots out.
+        IMPORTED = "imported"
 
     name = models.CharField(max_length=64, unique=True)
     kind = models.CharField(max_length=8, choices=Kind.choices)
-    url = models.URLField(max_length=200, unique=True)
-    user = models.CharField(max_length=64)
-    sealed_password = models.BinaryField(max_length=512)
-    certificate_pem = models.TextField()
-    fingerprint = models.CharField(max_length=95)
+    # Null for what was imported.
+    url = models.URLField(max_length=200, unique=True, null=True)
+    user = models.CharField(max_length=64, blank=True)
+    sealed_password = models.BinaryField(max_length=512, default=b"")
+    certificate_pem = models.TextField(blank=True)
+    fingerprint = models.CharField(max_length=95, blank=True)
     state = models.CharField(max_length=12, choices=State.choices, default=State.LINKED)
     detail = models.CharField(max_length=300, blank=True)
     cluster = models.ForeignKey(Cluster, null=True, on_delete=models.SET_NULL, related_name="devices")
@@ -63,6 +66,20 @@ class Device(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def address(self) -> str:
+        """Where it is reached; empty for what was imported."""
+        return self.url or ""
+
+    @property
+    def imported(self) -> bool:
+        return self.state == self.State.IMPORTED
+
+    @property
+    def known_well(self) -> bool:
+        """Whether what is stored of it can be planned on: it answers, or it is known from a file."""
+        return self.state in (self.State.LINKED, self.State.IMPORTED)
 
 
 class Reading(models.Model):

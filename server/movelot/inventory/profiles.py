@@ -55,13 +55,16 @@ def make_profiles(now: datetime) -> None:
         part = rows[start : start + DISKS_AT_ONCE]
         values = _samples(window, [key for key, _ in part])
         profiles = window.profile(values)
-        _keep(part, profiles)
+        measured = np.asarray(~np.isnan(values).all(axis=(0, 2)))
+        _keep([key for key, _ in part], profiles, measured)
         for number, (_, serial) in enumerate(part):
             pool = pools.get(pool_of.get(serial) or 0)
             if pool is not None:
                 together[pool.pk] += np.nan_to_num(_load(values[:, number], pool))
                 apart[pool.pk] += _load(profiles[:, number], pool)
     for key, pool in pools.items():
+        if not together[key].any():
+            continue
         share = window.profile(together[key]) / np.maximum(apart[key], 1e-9)
         pool.coincidence = np.where(apart[key] > 0, np.clip(share, 0.1, 1.0), 1.0).astype(np.float32).tobytes()
     Pool.objects.bulk_update(pools.values(), ["coincidence"])
@@ -87,13 +90,15 @@ def _load(measured: Floats, pool: Pool) -> Floats:
     return np.asarray(parts[0] + beta * parts[1] + gamma * parts[2] + beta * gamma * parts[3])
 
 
-def _keep(part: Sequence[tuple[int, str | None]], profiles: Floats) -> None:
+def _keep(keys: Sequence[int], profiles: Floats, measured: NDArray[np.bool_]) -> None:
+    """Store the profiles of disks that were measured; others, as of an imported estate, keep what they have."""
     disks = [
         Disk(
             pk=key,
             weekday_profile=profiles[:, n, :HOURS].astype(np.float32).tobytes(),
             weekend_profile=profiles[:, n, HOURS:].astype(np.float32).tobytes(),
         )
-        for n, (key, _) in enumerate(part)
+        for n, key in enumerate(keys)
+        if measured[n]
     ]
     Disk.objects.bulk_update(disks, ["weekday_profile", "weekend_profile"], batch_size=200)

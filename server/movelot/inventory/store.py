@@ -59,13 +59,14 @@ def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at:
     digest = hashlib.sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()
     with transaction.atomic():
         locked = Device.objects.select_for_update().get(pk=device.pk)
-        is_new = locked.digest != digest or locked.state != Device.State.LINKED
+        settled = Device.State.IMPORTED if locked.imported else Device.State.LINKED
+        is_new = locked.digest != digest or locked.state != settled
         # A clock drifts with every reading; what counts is whether it is off.
         is_new |= clock_is_off(locked.clock_offset_seconds) != clock_is_off(reading.clock_offset_seconds)
         if locked.digest != digest:
             (_store_array if isinstance(reading, ArrayReading) else _store_host)(locked, reading)  # type: ignore[arg-type]
         locked.read_at, locked.digest = taken_at, digest
-        locked.state, locked.detail = Device.State.LINKED, ""
+        locked.state, locked.detail = settled, ""
         locked.copy_bytes_per_second = reading.copy_bytes_per_second
         locked.clock_offset_seconds, locked.capabilities = reading.clock_offset_seconds, reading.capabilities
         locked.file_client = reading.file_client

@@ -130,6 +130,9 @@ def fit_pool(pool: Pool) -> None:
             "features", "latency_ms"
         )
     )
+    if not rows and pool.fit_samples:
+        # Nothing newer was measured: what is known stays, as of an imported estate.
+        return
     sums = np.array([row[0] for row in rows], dtype=float).reshape(len(rows), 4).T
     fit = fit_curve(sums, np.array([row[1] for row in rows], dtype=float), FALLBACK_CURVE)
     Pool.objects.filter(pk=pool.pk).update(

@@ -213,9 +213,10 @@ def _pool(pool: Pool) -> Iterable[Figure]:
 
 
 def _device(device: Device) -> Iterable[Figure]:
-    yield words("address", device.url)
+    yield words("address", device.address or "known from a file only")
     yield words("state", device.detail or device.state)
-    yield words("certificate", device.fingerprint)
+    if device.fingerprint:
+        yield words("certificate", device.fingerprint)
     if device.initiator:
         yield words("initiator", device.initiator)
 

@@ -57,7 +57,43 @@ def run(lot: Lot) -> Lot:
                 " ".join(stops),
                 "Settle it, then run. Nothing was changed.",
             )
+    if by_hand(lot):
+        return _to_sheet(lot)
     return _start(lot, (State.DRAFT, State.HALTED, State.FAILED))
+
+
+def by_hand(lot: Lot) -> bool:
+    """Whether people have to carry the lot out, as a device of it is known from a file only."""
+    return lot.steps.filter(device__state=Device.State.IMPORTED).exists()
+
+
+def _to_sheet(lot: Lot) -> Lot:
+    """Settle the lot as its run sheet; from here on people carry it out."""
+    with transaction.atomic():
+        locked = _in_state(lot, State.DRAFT, "not_startable", "it cannot be started")
+        kind_of(locked.kind).reserve(locked)
+        locked.state, locked.started_at = State.SHEET, now()
+        locked.save()
+    return locked
+
+
+def carried_out(lot: Lot) -> Lot:
+    """Take people's word that they did all steps of the run sheet; what came of it is seen with the next import."""
+    with transaction.atomic():
+        locked = _in_state(lot, State.SHEET, "no_run_sheet", "it is not carried out by people")
+        locked.steps.update(state=Step.State.DONE, ended_at=now())
+        locked.state, locked.ended_at = State.DONE, now()
+        locked.save()
+    return locked
+
+
+def _in_state(lot: Lot, state: str, code: str, why: str) -> Lot:
+    """The lot, locked until the transaction ends; Problem when it is in another state."""
+    locked = Lot.objects.select_for_update().get(pk=lot.pk)
+    if locked.state != state:
+        message = f"Lot {lot.pk} is {locked.state}; {why}."
+        raise Problem(409, code, message, hint="Reload to see where it stands.")
+    return locked
 
 
 def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
@@ -107,6 +143,13 @@ def undo(lot: Lot, user: User) -> Lot:
             "nothing_to_undo",
             f"Lot {lot.pk} has nothing that can be undone now.",
             hint="Halt it first if it runs.",
+        )
+    if by_hand(lot):
+        raise Problem(
+            409,
+            "carried_out_by_hand",
+            f"People carried lot {lot.pk} out; Move Lot cannot take back what it did not do.",
+            hint="Import the estate anew and draft a lot for what you want to have.",
         )
     final = next((step for step in lot.steps.filter(state=Step.State.DONE) if not KINDS[step.kind].reversible), None)
     if final:
@@ -185,4 +228,4 @@ def filled(step: Step, steps: dict[str, Step]) -> dict[str, Any]:
 
 register(UndoKind())
 
-__all__ = ["check", "drop", "filled", "halt", "put_steps", "run", "set_form", "undo"]
+__all__ = ["by_hand", "carried_out", "check", "drop", "filled", "halt", "put_steps", "run", "set_form", "undo"]

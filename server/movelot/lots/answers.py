@@ -88,7 +88,8 @@ class LotSummary:
 
 @dataclass
 class LotDetail:
-    """A lot whole. ``reversible`` says whether all of its steps can be taken back."""
+    """A lot whole. ``reversible`` says whether all of its steps can be taken back, ``by_hand`` that people carry it
+    out by its run sheet."""
 
     summary: LotSummary
     steps: list[StepAnswer]
@@ -100,6 +101,7 @@ class LotDetail:
     can_run: bool
     can_undo: bool
     reversible: bool
+    by_hand: bool
 
 
 class LotSummarySerializer(DataclassSerializer[LotSummary]):
@@ -159,7 +161,12 @@ def detail_of(lot: Lot) -> LotDetail:
         outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
         can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
         reversible=all(KINDS[step.kind].reversible for step in steps),
-        can_undo=not lot.active and done > 0 and undone is None and all(KINDS[s.kind].reversible for s in done_steps),
+        by_hand=any(step.device.imported for step in steps),
+        can_undo=not any(step.device.imported for step in steps)
+        and not lot.active
+        and done > 0
+        and undone is None
+        and all(KINDS[s.kind].reversible for s in done_steps),
     )
 
 

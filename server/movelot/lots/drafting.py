@@ -143,9 +143,13 @@ def _common_checks(lot: Lot, draft: Draft) -> list[Check]:
     """Checks that every lot has: its devices answer, their readings are fresh, no other lot works on them."""
     names = {spec.device for spec in draft.steps}
     devices = list(Device.objects.filter(name__in=names))
-    away = [device for device in devices if device.state != Device.State.LINKED]
+    away = [device for device in devices if not device.known_well]
+    by_hand = sorted(device.name for device in devices if device.imported)
     checks = [Check("devices answer", STOP, device.detail or f"{device.name} is {device.state}.") for device in away]
-    if devices and not away:
+    if by_hand:
+        text = f"{_counted(len(by_hand), 'device')} known from a file only; people carry this lot out by its run sheet"
+        checks.append(Check("devices answer", WARN, text))
+    elif devices and not away:
         oldest = min((device.read_at for device in devices if device.read_at), default=None)
         age = f", oldest reading {(now() - oldest).total_seconds():.0f} s ago" if oldest else ""
         checks.append(Check("devices answer", PASS, f"{_counted(len(devices), 'device')} answer{age}"))

@@ -23,6 +23,8 @@ class Lot(models.Model):
         HALTED = "halted"
         FAILED = "failed"
         DONE = "done"
+        # People carry it out by its run sheet.
+        SHEET = "sheet"
 
     kind = models.CharField(max_length=16)
     title = models.CharField(max_length=200)
@@ -46,7 +48,7 @@ class Lot(models.Model):
         ordering = ["-id"]
         constraints = [
             models.CheckConstraint(
-                condition=Q(state__in=["draft", "running", "halting", "halted", "failed", "done"]),
+                condition=Q(state__in=["draft", "running", "halting", "halted", "failed", "done", "sheet"]),
                 name="lot_state_known",
             )
         ]

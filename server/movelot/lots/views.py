@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
+from django.http import HttpResponse
 from django_filters import rest_framework as filters
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, status, viewsets
 from rest_framework.decorators import action
 from rest_framework.request import Request
@@ -15,6 +17,8 @@ from movelot.lots import actions
 from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, detail_of, summary_of
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot, Step
+from movelot.lots.sheet import WRITERS, sheet_of
+from movelot.problems import Problem
 
 
 class LotFilter(filters.FilterSet):  # type: ignore[misc]  # the library has no types
@@ -97,6 +101,29 @@ class LotViews(viewsets.GenericViewSet[Lot]):
     def undo(self, request: Request, pk: str) -> Response:
         lot = actions.undo(self.get_object(), person(request))
         return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
+
+    @extend_schema(request=None, responses=LotDetailSerializer)
+    @action(detail=True, methods=["post"])
+    def carried_out(self, request: Request, pk: str) -> Response:
+        return self._detail(actions.carried_out(self.get_object()))
+
+    @extend_schema(
+        parameters=[OpenApiParameter("written_as", str, enum=[*WRITERS])],
+        responses={(200, "text/markdown"): OpenApiTypes.STR},
+    )
+    @action(detail=True, methods=["get"])
+    def sheet(self, request: Request, pk: str) -> HttpResponse:
+        """The run sheet of the lot, as Markdown, CSV or HTML to print."""
+        written_as = request.query_params.get("written_as", "md")
+        if written_as not in WRITERS:
+            raise Problem(
+                422, "form_unknown", f"There is no run sheet as “{written_as}”.", hint=f"Use {', '.join(WRITERS)}."
+            )
+        write, content_type = WRITERS[written_as]
+        lot = self.get_object()
+        name = f'attachment; filename="lot-{lot.pk}.{written_as}"'
+        shown = {} if written_as == "html" else {"Content-Disposition": name}
+        return HttpResponse(write(sheet_of(lot)), content_type=content_type, headers=shown)
 
     def _detail(self, lot: Lot) -> Response:
         return Response(LotDetailSerializer(detail_of(lot)).data)

@@ -62,7 +62,7 @@ def _devices() -> list[Finding]:
         device_trouble(
             device.name, device.state, device.detail, (age - device.read_at).total_seconds() if device.read_at else None
         )
-        for device in Device.objects.exclude(state=Device.State.LINKED)
+        for device in Device.objects.exclude(state__in=[Device.State.LINKED, Device.State.IMPORTED])
     ]
     clocks = Device.objects.order_by("name").values_list("name", "clock_offset_seconds")
     return away + [found for name, offset in clocks if (found := clock_off(name, offset))]

@@ -192,7 +192,7 @@ class StatusView(APIView):
             StatusSerializer(
                 Status(
                     devices=Device.objects.count(),
-                    devices_away=Device.objects.exclude(state=Device.State.LINKED).count(),
+                    devices_away=Device.objects.exclude(state__in=[Device.State.LINKED, Device.State.IMPORTED]).count(),
                     oldest_reading_at=Device.objects.aggregate(oldest=Min("read_at"))["oldest"],
                     findings=len(rows),
                     attach=stages.count("attach"),

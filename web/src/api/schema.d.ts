@@ -368,6 +368,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exchange/metrics/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Samples measured elsewhere, for devices that are not asked. */
+        post: operations["exchange_metrics_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exchange/package/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole inventory out, and an estate without devices in. */
+        get: operations["exchange_package_retrieve"];
+        put?: never;
+        /** @description The whole inventory out, and an estate without devices in. */
+        post: operations["exchange_package_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find/": {
         parameters: {
             query?: never;
@@ -421,6 +456,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{id}/carried_out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lots: drafted, checked, run, verified, undone. */
+        post: operations["lots_carried_out_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots/{id}/check/": {
         parameters: {
             query?: never;
@@ -466,6 +518,23 @@ export interface paths {
         put?: never;
         /** @description Lots: drafted, checked, run, verified, undone. */
         post: operations["lots_run_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{id}/sheet/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The run sheet of the lot, as Markdown, CSV or HTML to print. */
+        get: operations["lots_sheet_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -765,6 +834,13 @@ export interface components {
             size_bytes: number;
             pinned?: boolean;
         };
+        Fault: {
+            file: string;
+            row: number | null;
+            column: string;
+            value: string;
+            expected: string;
+        };
         FieldProblem: {
             field: string;
             code: string;
@@ -905,10 +981,16 @@ export interface components {
         /** @description A file's text. With ``dry_run`` nothing is done, only said. */
         ImportRequest: {
             text: string;
-            written_as: components["schemas"]["WrittenAsEnum"];
+            written_as: components["schemas"]["ImportWrittenAsEnum"];
             /** @default true */
             dry_run: boolean;
         };
+        /**
+         * @description * `csv` - csv
+         *     * `yaml` - yaml
+         * @enum {string}
+         */
+        ImportWrittenAsEnum: "csv" | "yaml";
         LastLot: {
             id: number;
             title: string;
@@ -986,6 +1068,7 @@ export interface components {
             can_run: boolean;
             can_undo: boolean;
             reversible: boolean;
+            by_hand: boolean;
         };
         LotSummary: {
             id: number;
@@ -1016,6 +1099,17 @@ export interface components {
             measured: number | null;
             note: string;
         };
+        /** @description A file's text. */
+        MetricsRequest: {
+            text: string;
+            written_as: components["schemas"]["MetricsWrittenAsEnum"];
+        };
+        /**
+         * @description * `csv` - csv
+         *     * `openmetrics` - openmetrics
+         * @enum {string}
+         */
+        MetricsWrittenAsEnum: "csv" | "openmetrics";
         MoveRequest: {
             disk: number;
             target: number;
@@ -1058,6 +1152,19 @@ export interface components {
             subject: string;
             outcome: string;
             text: string;
+        };
+        PackageAnswer: {
+            imported: boolean;
+            tables: components["schemas"]["TableCount"][];
+            faults: components["schemas"]["Fault"][];
+            fault_count: number;
+        };
+        /** @description A zipped Data Package. With ``dry_run`` nothing is taken in, only checked. */
+        PackageRequest: {
+            /** Format: binary */
+            file: string;
+            /** @default true */
+            dry_run: boolean;
         };
         PaginatedDiskList: {
             /** @example 123 */
@@ -1283,6 +1390,15 @@ export interface components {
             fill: number;
             over: boolean;
         };
+        TableCount: {
+            table: string;
+            rows: number;
+        };
+        Taken: {
+            samples: number;
+            faults: components["schemas"]["Fault"][];
+            fault_count: number;
+        };
         Trace: {
             kind: string;
             id: number;
@@ -1302,12 +1418,6 @@ export interface components {
             hosts: string[];
             volumes: string[];
         };
-        /**
-         * @description * `csv` - csv
-         *     * `yaml` - yaml
-         * @enum {string}
-         */
-        WrittenAsEnum: "csv" | "yaml";
     };
     responses: never;
     parameters: never;
@@ -1940,6 +2050,71 @@ export interface operations {
             };
         };
     };
+    exchange_metrics_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetricsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+        };
+    };
+    exchange_package_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    exchange_package_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PackageRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackageAnswer"];
+                };
+            };
+        };
+    };
     find_retrieve: {
         parameters: {
             query?: {
@@ -1980,8 +2155,9 @@ export interface operations {
                  *     * `halted` - Halted
                  *     * `failed` - Failed
                  *     * `done` - Done
+                 *     * `sheet` - Sheet
                  */
-                state?: ("done" | "draft" | "failed" | "halted" | "halting" | "running")[];
+                state?: ("done" | "draft" | "failed" | "halted" | "halting" | "running" | "sheet")[];
             };
             header?: never;
             path?: never;
@@ -2063,6 +2239,27 @@ export interface operations {
             };
         };
     };
+    lots_carried_out_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotDetail"];
+                };
+            };
+        };
+    };
     lots_check_create: {
         parameters: {
             query?: never;
@@ -2122,6 +2319,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotDetail"];
+                };
+            };
+        };
+    };
+    lots_sheet_retrieve: {
+        parameters: {
+            query?: {
+                written_as?: "csv" | "html" | "md";
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
                 };
             };
         };

@@ -80,6 +80,8 @@ class StepKind(ABC):
     """One kind of step."""
 
     name: ClassVar[str]
+    # What has to hold afterwards, for people who do the step by hand.
+    proof: ClassVar[str] = ""
     # False where nothing brings back what the step took away.
     reversible: ClassVar[bool] = True
 

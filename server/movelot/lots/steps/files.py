@@ -14,6 +14,7 @@ class CreateFileSystem(StepKind):
     """Params: name, size_bytes, pool_uri, controller. Result: uri, serial."""
 
     name = "create_file_system"
+    proof = "the array lists the file system with this size on this controller"
 
     def begin(self, run: StepRun) -> Progress:
         base = array.storage_uri(run.session)
@@ -53,6 +54,7 @@ class DeleteFileSystem(StepKind):
     """Params: uri, name. The array refuses while it is exported."""
 
     name = "delete_file_system"
+    proof = "the array no longer lists the file system"
     reversible = False
 
     def begin(self, run: StepRun) -> Progress:
@@ -81,6 +83,7 @@ class ExportFileSystem(StepKind):
     """Params: volume_uri, export (name, path, versions, clients, root). Result: uri."""
 
     name = "export_file_system"
+    proof = "the export has this path and client list, root stays root"
 
     def begin(self, run: StepRun) -> Progress:
         made = files.create_export(run.session, run.params["volume_uri"], run.params["export"])
@@ -100,6 +103,7 @@ class WithdrawExport(StepKind):
     """Params: uri, volume_uri, export. The array refuses while a host mounts it."""
 
     name = "withdraw_export"
+    proof = "the array no longer lists the export"
 
     def begin(self, run: StepRun) -> Progress:
         try:
@@ -124,6 +128,7 @@ class SetClients(StepKind):
     """Params: uri, path, and wanted and before, each the whole client list of an export."""
 
     name = "set_clients"
+    proof = "the export lists these clients and no others"
 
     def begin(self, run: StepRun) -> Progress:
         found, wanted = files.export_now(run.session, run.params["uri"]), run.params["wanted"]
@@ -152,6 +157,7 @@ class MountExport(StepKind):
     """Params: server, path, version, name, serial of the file system. Result: identity."""
 
     name = "mount_export"
+    proof = "the host lists the datastore, spelled in this very way"
 
     def begin(self, run: StepRun) -> Progress:
         made = files.mount_export(run.session, *(run.params[p] for p in ("server", "path", "version", "name")))
@@ -175,6 +181,7 @@ class UnmountExport(StepKind):
     """Params: as MountExport. The host refuses while one of its machines uses the datastore."""
 
     name = "unmount_export"
+    proof = "the host no longer lists the datastore"
 
     def begin(self, run: StepRun) -> Progress:
         found = files.find_mount(run.session, run.params["server"], run.params["path"])
@@ -194,6 +201,7 @@ class SetFileClient(StepKind):
     """Params: wanted and before, each timeouts and limits of the host's NFS client by name."""
 
     name = "set_file_client"
+    proof = "the host shows these values"
 
     def begin(self, run: StepRun) -> Progress:
         now, wanted, before = files.client_settings(run.session), run.params["wanted"], run.params["before"]

@@ -12,6 +12,7 @@ class Scan(StepKind):
     """Params: serial, present (whether the device has to be there afterwards). Waits for the serial, not for time."""
 
     name = "scan"
+    proof = "the host lists the device by its serial (or no longer does, if it is to go)"
 
     def begin(self, run: StepRun) -> Progress:
         if (host.find_device(run.session, run.params["serial"]) is not None) == run.params["present"]:
@@ -49,6 +50,7 @@ class FormatDevice(StepKind):
     """Params: serial, name. Formats only a device that carries nothing. Result: identity."""
 
     name = "format_device"
+    proof = "the device carries a datastore of this name"
 
     def begin(self, run: StepRun) -> Progress:
         found = host.find_device(run.session, run.params["serial"])
@@ -81,6 +83,7 @@ class WipeDevice(StepKind):
     """Params: serial, name. The host refuses while a disk is on the datastore or any host mounts it."""
 
     name = "wipe_device"
+    proof = "the device carries nothing"
     reversible = False
 
     def begin(self, run: StepRun) -> Progress:
@@ -103,6 +106,7 @@ class Mount(StepKind):
     """Params: serial, name, identity (optional), and as_found: then a device without a datastore is left as it is."""
 
     name = "mount"
+    proof = "the host lists the datastore"
 
     def begin(self, run: StepRun) -> Progress:
         if run.params.get("as_found"):
@@ -136,6 +140,7 @@ class Unmount(StepKind):
     """Params: serial, name. The host refuses while one of its machines uses the datastore."""
 
     name = "unmount"
+    proof = "the host no longer lists the datastore"
 
     def begin(self, run: StepRun) -> Progress:
         if host.find_datastore(run.session, run.params["serial"]) is not None:
@@ -175,6 +180,7 @@ class SetPathPolicy(StepKind):
     """Params: serial, policy. Result: before."""
 
     name = "set_path_policy"
+    proof = "the device shows this path policy"
 
     def begin(self, run: StepRun) -> Progress:
         found = host.find_device(run.session, run.params["serial"])
@@ -203,6 +209,7 @@ class SetPathPolicies(StepKind):
     """
 
     name = "set_path_policies"
+    proof = "each of the devices shows this path policy"
 
     def begin(self, run: StepRun) -> Progress:
         now = host.path_policies(run.session)
@@ -232,6 +239,7 @@ class BindUplink(StepKind):
     """Params: interface, and wanted and before, each {active, standby} uplinks."""
 
     name = "bind_uplink"
+    proof = "the interface has this one active uplink and no other"
 
     def begin(self, run: StepRun) -> Progress:
         found = host.find_interface(run.session, run.params["interface"])
@@ -271,6 +279,7 @@ class Rescan(StepKind):
     """No params. One scan, whatever it finds."""
 
     name = "rescan"
+    proof = "the scan has ended"
 
     def begin(self, run: StepRun) -> Progress:
         _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)

@@ -14,6 +14,7 @@ class LetIn(StepKind):
     """
 
     name = "let_in"
+    proof = "the array lets in these initiators and no others"
 
     def begin(self, run: StepRun) -> Progress:
         current = run.session.get(run.params["uri"])
@@ -51,6 +52,7 @@ class DropInitiator(StepKind):
     """Params: uri, iqn. The array refuses while the initiator is let into anything."""
 
     name = "drop_initiator"
+    proof = "the array no longer knows the initiator"
 
     def begin(self, run: StepRun) -> Progress:
         try:
@@ -77,6 +79,7 @@ class AddInitiator(StepKind):
     """Params: iqn. Result: uri."""
 
     name = "add_initiator"
+    proof = "the array knows the initiator"
 
     def begin(self, run: StepRun) -> Progress:
         uri = array.find_initiator(run.session, run.params["iqn"])

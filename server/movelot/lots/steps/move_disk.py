@@ -13,6 +13,7 @@ class MoveDisk(StepKind):
     source_serial. The disk must be at its source, and the target must have room right before."""
 
     name = "move_disk"
+    proof = "the disk is on the target datastore and its machine still runs"
 
     def begin(self, run: StepRun) -> Progress:
         found = host.find_disk(run.session, run.params["machine"], run.params["disk"])

@@ -12,6 +12,7 @@ class CreateVolume(StepKind):
     """Params: name, size_bytes, pool_uri, thin. Result: uri, serial."""
 
     name = "create_volume"
+    proof = "the array lists the volume with this size; note its serial"
 
     def begin(self, run: StepRun) -> Progress:
         found = array.find_volume(run.session, run.params["name"])
@@ -51,6 +52,7 @@ class DeleteVolume(StepKind):
     """Params: uri, name."""
 
     name = "delete_volume"
+    proof = "the array no longer lists the volume"
     reversible = False
 
     def begin(self, run: StepRun) -> Progress:
@@ -86,6 +88,7 @@ class OfferVolume(StepKind):
     """Params: volume_uri, initiator_uris, lun. Result: uri."""
 
     name = "offer_volume"
+    proof = "the initiators are let in under this LUN number"
 
     def begin(self, run: StepRun) -> Progress:
         wanted = sorted(run.params["initiator_uris"])
@@ -119,6 +122,7 @@ class WithdrawVolume(StepKind):
     """Params: uri of the connection (and volume_uri, initiator_uris, lun, to offer it again)."""
 
     name = "withdraw_volume"
+    proof = "no initiator is let in to the volume"
 
     def begin(self, run: StepRun) -> Progress:
         try:

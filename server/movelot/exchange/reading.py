@@ -1,0 +1,180 @@
+"""A Data Package read into typed rows, with all that is wrong with it: file, row, column, value, what was expected.
+
+Nothing is stored here. Rows are numbered as in the file: the header is row 1.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any, BinaryIO
+
+from movelot.exchange.tables import TABLE, TABLES, Column, Table
+from movelot.problems import Problem
+
+UNPACKED_MAX = 512 * 1024**2
+FAULTS_KEPT = 500
+UNCHANGED = "Nothing was imported."
+TRUE, FALSE = {"true", "yes", "1"}, {"false", "no", "0"}
+WHOLE_MAX = 2**63 - 1
+TEXT_MAX = 200
+LONG = {"paths", "ways", "contents", "initiators", "clients", "detail"}
+
+Row = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Fault:
+    """What is wrong in a place; ``row`` is null for a whole file."""
+
+    file: str
+    row: int | None
+    column: str
+    value: str
+    expected: str
+
+
+@dataclass
+class Faults:
+    """Faults as they are found: the first 500 whole, all of them counted."""
+
+    first: list[Fault] = field(default_factory=list)
+    count: int = 0
+
+    def add(self, table: Table, row: int | None, column: str, value: str, expected: str) -> None:
+        self.count += 1
+        if len(self.first) < FAULTS_KEPT:
+            self.first.append(Fault(f"{table.name}.csv", row, column, value[:80], expected))
+
+
+@dataclass
+class Package:
+    """The rows of each table, each with its row number under ``row``, and the faults."""
+
+    rows: dict[str, list[Row]]
+    faults: Faults
+
+
+def read_package(file: BinaryIO) -> Package:
+    """The tables of a zipped Data Package. Problem for a file that is none."""
+    try:
+        with zipfile.ZipFile(file) as archive:
+            if sum(entry.file_size for entry in archive.infolist()) > UNPACKED_MAX:
+                message = "Unpacked, the package would be larger than 512 MiB."
+                raise Problem(422, "package_too_large", message, UNCHANGED, "Leave loads or fills out.")
+            texts = _texts(archive)
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError):
+        message = "This file is no zip that can be read."
+        raise Problem(422, "no_package", message, UNCHANGED, "Zip datapackage.json and its CSV files.") from None
+    faults = Faults()
+    rows = {table.name: list(_rows(table, texts.get(table.name), faults)) for table in TABLES}
+    _check_keys(rows, faults)
+    return Package(rows, faults)
+
+
+def _texts(archive: zipfile.ZipFile) -> dict[str, str]:
+    """The text of each table, by the paths that datapackage.json names; without it by ``<table>.csv``."""
+    names = {name.rsplit("/", 1)[-1]: name for name in archive.namelist()}
+    paths = {table.name: f"{table.name}.csv" for table in TABLES}
+    if "datapackage.json" in names:
+        try:
+            document = json.loads(archive.read(names["datapackage.json"]))
+            listed = {str(each["name"]): str(each["path"]) for each in document["resources"]}
+        except (ValueError, KeyError, TypeError):
+            message = "datapackage.json names no resources."
+            raise Problem(422, "descriptor_unreadable", message, UNCHANGED, "See docs/formats.md.") from None
+        paths = {name: path for name, path in listed.items() if name in TABLE}
+    found = {}
+    for table, path in paths.items():
+        inside = names.get(path.rsplit("/", 1)[-1])
+        if inside:
+            try:
+                found[table] = archive.read(inside).decode("utf-8-sig")
+            except UnicodeDecodeError as error:
+                message = f"{path} is not UTF-8 at byte {error.start}."
+                raise Problem(422, "not_utf8", message, UNCHANGED, "Save it as UTF-8.") from None
+    return found
+
+
+def _rows(table: Table, text: str | None, faults: Faults) -> Iterator[Row]:
+    """The rows of a table as values; a row with a fault is left out."""
+    if text is None:
+        if table.needed:
+            faults.add(table, None, "", "", f"a file with the columns {', '.join(table.heads)}")
+        return
+    reader = csv.reader(io.StringIO(text))
+    heads = [head.strip() for head in next(reader, [])]
+    missing = [column.name for column in table.columns if column.required and column.name not in heads]
+    for name in missing:
+        faults.add(table, 1, name, ", ".join(heads), "a column of this name")
+    if missing:
+        return
+    places = [(column, heads.index(column.name)) for column in table.columns if column.name in heads]
+    absent = {column.name: None for column in table.columns if column.name not in heads}
+    for cells in reader:
+        if not any(cells):
+            continue
+        before, row = faults.count, {"row": reader.line_num, **absent}
+        for column, place in places:
+            cell = cells[place].strip() if place < len(cells) else ""
+            row[column.name] = _value(table, column, cell, reader.line_num, faults)
+        if faults.count == before:
+            yield row
+
+
+def _value(table: Table, column: Column, cell: str, row: int, faults: Faults) -> Any:
+    """A cell as its column has it, None for an empty one; a fault where it cannot be."""
+    if not cell:
+        if column.required:
+            faults.add(table, row, column.name, cell, column.expected)
+        return None
+    value = _parsed(column, cell)
+    fits = value is not None and (not column.choices or value in column.choices)
+    if fits and column.least is not None:
+        fits = column.least <= value <= WHOLE_MAX
+    if fits and column.kind == "string":
+        fits = len(value) <= TEXT_MAX or column.name in LONG
+    if not fits:
+        faults.add(table, row, column.name, cell, column.expected)
+        return None
+    return value
+
+
+def _parsed(column: Column, cell: str) -> Any:
+    if column.kind == "string":
+        return cell
+    if column.kind == "boolean":
+        word = cell.lower()
+        return True if word in TRUE else False if word in FALSE else None
+    try:
+        return int(cell) if column.kind == "integer" else float(cell)
+    except ValueError:
+        return None
+
+
+def _check_keys(rows: dict[str, list[Row]], faults: Faults) -> None:
+    """Keys are used once, and what a column refers to is there."""
+    for table in TABLES:
+        seen: dict[tuple[Any, ...], int] = {}
+        for row in rows[table.name]:
+            key = tuple(row[name] for name in table.key)
+            first = seen.setdefault(key, row["row"])
+            if first != row["row"]:
+                shown = ", ".join(map(str, key))
+                faults.add(table, row["row"], " + ".join(table.key), shown, f"one that row {first} does not have")
+        for column in table.columns:
+            if column.to:
+                _check_reference(table, column, rows, faults)
+
+
+def _check_reference(table: Table, column: Column, rows: dict[str, list[Row]], faults: Faults) -> None:
+    target, name = column.to or ("", "")
+    known = {row[name] for row in rows[target]}
+    for row in rows[table.name]:
+        value = row[column.name]
+        if value is not None and value not in known:
+            faults.add(table, row["row"], column.name, str(value), f"a {name} of {target}.csv")

@@ -1,0 +1,198 @@
+"""The inventory as a Data Package: a few queries a table, all rows in a settled order."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Iterable, Iterator
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+
+from movelot.exchange.tables import TABLES, descriptor
+from movelot.inventory import models
+from movelot_core.latency import HOURS
+
+Cells = Iterable[Any]
+CURVE = ("curve_l0_ms", "curve_x_max", "curve_beta", "curve_gamma")
+FIT = ("fit_error_ms", "fit_samples", "fit_seen_max", "fit_cautious")
+DISKS_AT_ONCE = 2000
+
+
+def package(created: datetime | None = None) -> bytes:
+    """The whole inventory as a zipped Data Package. Empty tables are left out, but for those that are needed."""
+    written = {table.name: _csv(table.heads, ROWS[table.name]()) for table in TABLES}
+    kept = [table for table in TABLES if table.needed or written[table.name].count("\n") > 1]
+    moment = created or datetime.now(UTC)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        document = descriptor("estate", moment.isoformat(timespec="seconds"), kept)
+        archive.writestr("datapackage.json", json.dumps(document, indent=2))
+        for table in kept:
+            archive.writestr(f"{table.name}.csv", written[table.name])
+    return out.getvalue()
+
+
+def _csv(heads: Cells, rows: Iterable[Cells]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(heads)
+    for row in rows:
+        writer.writerow(["" if value is None else _cell(value) for value in row])
+    return out.getvalue()
+
+
+def _cell(value: Any) -> Any:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return f"{value:.9g}"
+    return value
+
+
+def _pairs(values: dict[str, Any]) -> str:
+    return " ".join(f"{name}={value}" for name, value in sorted(values.items()))
+
+
+def _devices(kind: str) -> Any:
+    return models.Device.objects.filter(kind=kind).order_by("name")
+
+
+def _hosts() -> Iterator[Cells]:
+    for host in _devices(models.Device.Kind.HOST).select_related("cluster"):
+        copies = host.copy_bytes_per_second or None
+        yield host.name, host.cluster, host.initiator, copies, host.scan_seconds, _pairs(host.file_client)
+
+
+def _arrays() -> Iterator[Cells]:
+    for array in _devices(models.Device.Kind.ARRAY):
+        yield array.name, array.copy_bytes_per_second or None, _pairs(array.file_client)
+
+
+def _capabilities() -> Iterator[Cells]:
+    for name, able in models.Device.objects.order_by("name").values_list("name", "capabilities"):
+        yield from ((name, *each) for each in able)
+
+
+def _pools() -> Iterator[Cells]:
+    sizes = ("capacity_bytes", "allocated_bytes", "subscribed_bytes", "raid", "media")
+    return _listed(models.Pool.objects.order_by("device__name", "name"), "device__name", "name", *sizes, *CURVE, *FIT)
+
+
+def _listed(rows: Any, *fields: str) -> Iterator[Cells]:
+    return iter(rows.values_list(*fields))
+
+
+def _wired(row: Any) -> tuple[Any, ...]:
+    return row.protocol, row.network, row.vlan, row.up, row.frame_bytes, row.switch
+
+
+def _portals() -> Iterator[Cells]:
+    for row in models.Portal.objects.select_related("device").order_by("device__name", "name"):
+        yield row.device.name, row.name, row.controller, *_wired(row), row.host_name
+
+
+def _offers() -> Iterator[Cells]:
+    for row in models.Offer.objects.select_related("device", "volume").order_by("device__name", "name"):
+        yield row.device.name, row.volume.name, row.name, row.lun, " ".join(row.initiators)
+
+
+def _exports() -> Iterator[Cells]:
+    for row in models.Export.objects.select_related("device", "volume").order_by("device__name", "name"):
+        clients = " ".join(f"{network}={access}" for network, access in row.clients)
+        yield row.device.name, row.volume.name, row.name, row.path, " ".join(row.versions), clients, row.root
+
+
+def _host_ports() -> Iterator[Cells]:
+    for row in models.HostPort.objects.select_related("device").order_by("device__name", "name"):
+        uplinks = " ".join(row.active_uplinks), " ".join(row.standby_uplinks)
+        yield row.device.name, row.name, *_wired(row), *uplinks
+
+
+def _host_devices() -> Iterator[Cells]:
+    for row in models.HostDevice.objects.select_related("device").order_by("device__name", "serial").iterator():
+        paths = " ".join(f"{port}>{portal}={access}" for port, portal, access in row.paths)
+        seen = row.name, row.size_bytes, row.lun, row.signature_kind, row.path_policy, paths
+        yield row.device.name, row.serial, *seen
+
+
+def _datastores() -> Iterator[Cells]:
+    for row in models.Datastore.objects.order_by("name", "identity"):
+        contents = ";".join(f"{kind}={name}" for kind, name in row.contents)
+        sizes = row.capacity_bytes, row.free_bytes, row.other_bytes
+        yield row.identity, row.name, row.serial, *sizes, contents
+
+
+def _mounts() -> Iterator[Cells]:
+    rows = models.Mount.objects.select_related("datastore", "host")
+    for row in rows.order_by("datastore__name", "datastore__identity", "host__name").iterator():
+        ways = " ".join(f"{port}>{portal}" for port, portal in row.ways)
+        yield row.datastore.identity, row.host.name, row.server, row.path, row.version, ways
+
+
+def _loads() -> Iterator[Cells]:
+    fields = "identity", "weekday_profile", "weekend_profile"
+    for identity, *profiles in models.Disk.objects.order_by("identity").values_list(*fields).iterator(DISKS_AT_ONCE):
+        for day, profile in zip(("weekday", "weekend"), profiles, strict=True):
+            if profile:
+                rows = np.frombuffer(profile, dtype=np.float32).reshape(3, HOURS)
+                for measure, values in zip(("read_iops", "write_iops", "kib"), rows, strict=True):
+                    yield identity, day, measure, *map(float, values)
+
+
+def _coincidences() -> Iterator[Cells]:
+    rows = models.Pool.objects.exclude(coincidence=b"").order_by("device__name", "name")
+    for array, pool, joined in rows.values_list("device__name", "name", "coincidence"):
+        for day, values in zip(
+            ("weekday", "weekend"), np.frombuffer(joined, dtype=np.float32).reshape(2, HOURS), strict=True
+        ):
+            yield array, pool, day, *map(float, values)
+
+
+def _disks() -> Iterator[Cells]:
+    rows = models.Disk.objects.order_by("identity")
+    placed = "machine__name", "machine__device__name", "datastore__identity", "size_bytes", "pinned"
+    return _listed(rows, "identity", "name", *placed)
+
+
+ROWS: dict[str, Any] = {
+    "clusters": lambda: _listed(
+        models.Cluster.objects.order_by("name"), "name", "group__fill_ceiling", "group__latency_ceiling_ms"
+    ),
+    "hosts": _hosts,
+    "arrays": _arrays,
+    "capabilities": _capabilities,
+    "pools": _pools,
+    "grants": lambda: _listed(
+        models.Grant.objects.order_by("pool__device__name", "pool__name"),
+        *("pool__device__name", "pool__name", "quota_bytes", "granted_by"),
+    ),
+    "portals": _portals,
+    "initiators": lambda: _listed(
+        models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "iqn"
+    ),
+    "volumes": lambda: _listed(
+        models.Volume.objects.order_by("device__name", "name"),
+        *("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes"),
+        *("controller", "thin", "kind"),
+    ),
+    "offers": _offers,
+    "exports": _exports,
+    "host_ports": _host_ports,
+    "host_devices": _host_devices,
+    "datastores": _datastores,
+    "mounts": _mounts,
+    "machines": lambda: _listed(
+        models.Machine.objects.order_by("device__name", "name"), "name", "device__name", "os", "address", "power"
+    ),
+    "disks": _disks,
+    "loads": _loads,
+    "coincidences": _coincidences,
+    "fills": lambda: _listed(
+        models.DatastoreDay.objects.order_by("datastore__identity", "day"),
+        *("datastore__identity", "day", "used_bytes"),
+    ),
+}
