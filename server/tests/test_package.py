@@ -199,7 +199,7 @@ def test_a_dry_run_takes_nothing_in(demo: dict[str, Any], api: APIClient) -> Non
 
 def test_the_next_import_replaces_the_last_and_forgets_what_is_gone(demo: dict[str, Any], api: APIClient) -> None:
     send(api, zipped(demo))
-    kept = Disk.objects.get(name="payroll disk 1").pk
+    kept = Disk.objects.get(name="berth-plan-db disk 1").pk
     for table, column in (("machines", "host"), ("disks", "host"), ("mounts", "host"), ("hosts", "name")):
         demo[table] = [row for row in demo[table] if row[column] != "quay-02"]
     for table in ("host_ports", "host_devices", "capabilities"):
@@ -210,7 +210,7 @@ def test_the_next_import_replaces_the_last_and_forgets_what_is_gone(demo: dict[s
     assert answer["imported"], answer["faults"][:3]
     assert sorted(Device.objects.filter(kind="host").values_list("name", flat=True)) == ["quay-01", "quay-03"]
     assert not Mount.objects.filter(host__name="quay-02").exists()
-    assert Disk.objects.get(name="payroll disk 1").pk == kept
+    assert Disk.objects.get(name="berth-plan-db disk 1").pk == kept
     assert Grant.objects.count() == 4
 
 

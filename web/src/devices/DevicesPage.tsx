@@ -14,6 +14,7 @@ import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useNow } from "../parts/useNow";
 import { useSession } from "../shell/useSession";
+import { Estate } from "./Estate";
 import { ImportLinks } from "./ImportLinks";
 import { LinkDevice } from "./LinkDevice";
 
@@ -59,6 +60,7 @@ export function DevicesPage() {
           <ImportLinks />
         </>
       )}
+      <Estate mayChange={session?.may_change ?? false} />
     </>
   );
 }
@@ -103,7 +105,8 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
       unwrap(api.PUT("/api/devices/{id}/", { params: { path: { id: device.id } }, body: { fingerprint } })),
     onSuccess: () => void queries.invalidateQueries(),
   });
-  const well = device.state === "linked";
+  const imported = device.state === "imported";
+  const well = device.state === "linked" || imported;
   return (
     <TableRow>
       <TableCell sx={{ whiteSpace: "nowrap" }}>
@@ -116,8 +119,11 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
       <TableCell className="mono">{device.url}</TableCell>
       <TableCell sx={{ maxWidth: 260 }}>
         <Box sx={{ display: "flex", gap: 0.75 }}>
-          <Mark kind={well ? "clear" : "over"} label={well ? "answers" : "trouble"} />{" "}
-          {well ? "answers" : device.detail}
+          <Mark
+            kind={imported ? "other" : well ? "clear" : "over"}
+            label={imported ? "imported" : well ? "answers" : "trouble"}
+          />{" "}
+          {imported ? "known from a file; people carry its lots out" : well ? "answers" : device.detail}
         </Box>
         {device.clock_off && (
           <Box sx={{ display: "flex", gap: 0.75, mt: 0.5 }}>

@@ -23,6 +23,27 @@ describe("what can be done with a lot", () => {
     expect(names()).toEqual(offered);
   });
 
+  it("ends as a run sheet where people carry it out", async () => {
+    const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/run/": lot() });
+    renderPage(<LotButtons lot={lot({ by_hand: true })} />);
+    fireEvent.click(await screen.findByRole("button", { name: "Make run sheet" }));
+    expect(screen.getByText("people carry it out by its run sheet")).toBeVisible();
+    await waitFor(() => {
+      expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/run/");
+    });
+  });
+
+  it("takes people's word for a run sheet, and gives it in each form", async () => {
+    const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/carried_out/": lot() });
+    renderPage(<LotButtons lot={lot({ by_hand: true, summary: summary({ state: "sheet" }) })} />);
+    fireEvent.click(await screen.findByRole("button", { name: "Carried out" }));
+    await waitFor(() => {
+      expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/carried_out/");
+    });
+    const forms = screen.getAllByRole("link").map((link) => link.getAttribute("href"));
+    expect(forms).toEqual(["html", "md", "csv"].map((form) => `/api/lots/9/sheet/?written_as=${form}`));
+  });
+
   it("offers undo where there is something to take back", async () => {
     serve({ "GET /api/session/": person });
     renderPage(<LotButtons lot={lot({ summary: summary({ state: "done" }), can_undo: true })} />);

@@ -7,6 +7,7 @@ import { useTray } from "../shell/trayState";
 import { useSession } from "../shell/useSession";
 import { useShortcuts } from "../shell/useShortcuts";
 import { isActive, type LotDetail } from "./useLot";
+import { SheetLinks } from "./SheetLinks";
 import { useLotActions } from "./useLotActions";
 
 /** What can be done with a lot now: check, run, halt, undo, drop; with what it takes and whether it can be taken back. */
@@ -14,11 +15,11 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
   const id = lot.summary.id;
   const { show } = useTray();
   const { data: session } = useSession();
-  const { check, run, halt, undo, drop, error } = useLotActions(id);
+  const { check, run, halt, undo, carriedOut, drop, error } = useLotActions(id);
   const state = lot.summary.state;
   const draft = state === "draft";
   const mayChange = session?.may_change ?? false;
-  const busy = check.isPending || run.isPending || halt.isPending || undo.isPending;
+  const busy = check.isPending || run.isPending || halt.isPending || undo.isPending || carriedOut.isPending;
   useShortcuts({
     c: () => {
       if (draft && mayChange) check.mutate();
@@ -47,7 +48,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
               run.mutate();
             }}
           >
-            {draft ? "Run lot" : "Run on"}
+            {!draft ? "Run on" : lot.by_hand ? "Make run sheet" : "Run lot"}
           </Button>
         )}
         {draft && (
@@ -84,6 +85,20 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
             Undo
           </Button>
         )}
+        {state === "sheet" && (
+          <>
+            <Button
+              variant="contained"
+              disabled={busy}
+              onClick={() => {
+                carriedOut.mutate();
+              }}
+            >
+              Carried out
+            </Button>
+            <SheetLinks lot={id} />
+          </>
+        )}
         {draft && (
           <Button
             disabled={busy}
@@ -106,6 +121,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
 
 function hintOf(lot: LotDetail): string {
   const { state, undoes, undone_by: undoneBy } = lot.summary;
+  if (state === "draft" && lot.by_hand) return "people carry it out by its run sheet";
   if (state === "draft")
     return lot.steps.length
       ? `about ${formatSeconds(lot.estimate_seconds)}${undoes ? "" : lot.reversible ? ", can be undone" : ", cannot be undone"}`

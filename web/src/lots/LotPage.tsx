@@ -9,6 +9,7 @@ import { useNow } from "../parts/useNow";
 import { useTray } from "../shell/trayState";
 import { LaneChart } from "./LaneChart";
 import { Outcome } from "./Outcome";
+import { SheetLinks } from "./SheetLinks";
 import { StateChip } from "./StateChip";
 import { useLot } from "./useLot";
 
@@ -38,6 +39,7 @@ export function LotPage() {
         </Typography>
         <StateChip state={summary.state} />
         <Box sx={{ flex: 1 }} />
+        {lot.steps.length > 0 && <SheetLinks lot={id} />}
         <CsvButton
           name={`steps of lot ${String(id)}`}
           heads={[

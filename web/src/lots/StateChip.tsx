@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 
-const WORDS: Record<string, string> = { halting: "halting…" };
+const WORDS: Record<string, string> = { halting: "halting…", sheet: "run sheet" };
 
 /** A lot's state as a word in a box. */
 export function StateChip({ state }: { state: string }) {

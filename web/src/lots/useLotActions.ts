@@ -32,6 +32,11 @@ export function useLotActions(id: number) {
     onSuccess: put,
     onError,
   });
+  const carriedOut = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/carried_out/", path)),
+    onSuccess: put,
+    onError,
+  });
   const drop = useMutation({
     mutationFn: () => unwrap(api.DELETE("/api/lots/{id}/", path)),
     onSuccess: () => void queries.invalidateQueries({ queryKey: ["lots"] }),
@@ -42,7 +47,8 @@ export function useLotActions(id: number) {
     run,
     halt,
     undo,
+    carriedOut,
     drop,
-    error: check.error ?? run.error ?? halt.error ?? undo.error ?? drop.error,
+    error: check.error ?? run.error ?? halt.error ?? undo.error ?? carriedOut.error ?? drop.error,
   };
 }

@@ -94,7 +94,7 @@ function useReread() {
   return useMutation({
     mutationFn: () => unwrap(api.POST("/api/devices/reread/")),
     onSuccess: (devices) => {
-      const away = devices.filter((device) => device.state !== "linked");
+      const away = devices.filter((device) => device.state !== "linked" && device.state !== "imported");
       enqueueSnackbar(
         away.length
           ? away.map((device) => device.detail).join(" ")

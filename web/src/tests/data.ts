@@ -67,6 +67,7 @@ export const lot = (part: Partial<Schemas["LotDetail"]> = {}): Schemas["LotDetai
   can_run: true,
   can_undo: false,
   reversible: true,
+  by_hand: false,
   ...part,
 });
 

@@ -1,0 +1,236 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useRef, useState } from "react";
+import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { CsvButton } from "../parts/CsvButton";
+import { Panel } from "../parts/Panel";
+import { ProblemAlert } from "../parts/ProblemAlert";
+
+type Fault = Schemas["Fault"];
+const FAULTS_SHOWN = 60;
+
+/** The whole estate out as a Data Package, an estate without devices in, and metrics for it. */
+export function Estate({ mayChange }: { mayChange: boolean }) {
+  return (
+    <Box sx={{ maxWidth: 900, mt: 2 }}>
+      <Panel title="Estate as files" note="Data Package: datapackage.json and a CSV a table, zipped">
+        <Box sx={{ p: 1.5, display: "grid", gap: 1.5 }}>
+          <Typography>
+            <a href="/api/exchange/package/" download="estate.zip">
+              Take the estate out
+            </a>
+            : everything that is known, but for accounts and lots.
+          </Typography>
+          {mayChange && <PackageIn />}
+          {mayChange && <MetricsIn />}
+        </Box>
+      </Panel>
+    </Box>
+  );
+}
+
+/** An estate from files: checked whole first, then taken in whole or not at all. */
+function PackageIn() {
+  const [file, setFile] = useState<File | null>(null);
+  const queries = useQueryClient();
+  const send = useMutation({
+    mutationFn: ({ chosen, dryRun }: { chosen: File; dryRun: boolean }) => {
+      const form = new FormData();
+      form.append("file", chosen);
+      form.append("dry_run", String(dryRun));
+      return unwrap(
+        api.POST("/api/exchange/package/", {
+          // The schema knows a file as text; what goes over the wire is the form.
+          body: { file: chosen.name, dry_run: dryRun },
+          bodySerializer: () => form,
+        }),
+      );
+    },
+    onSuccess: (answer) => {
+      if (answer.imported) void queries.invalidateQueries();
+    },
+  });
+  const found = send.data;
+  return (
+    <section aria-label="Import an estate">
+      <Typography sx={{ mb: 0.75 }}>
+        Import an estate whose devices cannot be linked. It replaces what was imported before; linked devices
+        stay as they are. People carry its lots out by run sheets.
+      </Typography>
+      <Row>
+        <Picker
+          label="Choose a package"
+          hint="Package to import"
+          accept=".zip"
+          take={(chosen) => {
+            setFile(chosen);
+            send.mutate({ chosen, dryRun: true });
+          }}
+        />
+        <span className="mono">{file?.name}</span>
+        {file && found && !found.imported && found.fault_count === 0 && (
+          <Button
+            variant="contained"
+            disabled={send.isPending}
+            onClick={() => {
+              send.mutate({ chosen: file, dryRun: false });
+            }}
+          >
+            Import
+          </Button>
+        )}
+      </Row>
+      <ProblemAlert error={send.error} />
+      {send.isPending && <Typography color="textSecondary">Reading…</Typography>}
+      {found && !send.isPending && (
+        <>
+          <Typography role="status">{summaryOf(found)}</Typography>
+          <Faults faults={found.faults} count={found.fault_count} />
+        </>
+      )}
+    </section>
+  );
+}
+
+const wrong = (count: number) => `${String(count)} ${count === 1 ? "value is" : "values are"} wrong`;
+
+function summaryOf(found: Schemas["PackageAnswer"]): string {
+  const rows = found.tables
+    .map((table) => `${String(table.rows)} ${table.table.replace("_", " ")}`)
+    .join(", ");
+  if (found.imported) return `Imported: ${rows}.`;
+  if (found.fault_count) return `${wrong(found.fault_count)}; nothing was imported.`;
+  return `Nothing is wrong. It holds ${rows}.`;
+}
+
+/** Samples measured elsewhere: taken in whole or not at all. */
+function MetricsIn() {
+  const queries = useQueryClient();
+  const send = useMutation({
+    mutationFn: async (file: File) => {
+      const written = /\.csv$/i.test(file.name) ? "csv" : "openmetrics";
+      return unwrap(
+        api.POST("/api/exchange/metrics/", { body: { text: await file.text(), written_as: written } }),
+      );
+    },
+    onSuccess: () => void queries.invalidateQueries(),
+  });
+  const taken = send.data;
+  return (
+    <section aria-label="Take metrics in">
+      <Row>
+        <Picker
+          label="Choose metrics"
+          hint="Metrics to take in"
+          accept=".csv,.txt,.prom"
+          take={(file) => {
+            send.mutate(file);
+          }}
+        />
+        <span style={{ color: "var(--mute)" }}>
+          CSV with metric,subject,time,value, or OpenMetrics text: loads of disks, latency of pools
+        </span>
+      </Row>
+      <ProblemAlert error={send.error} />
+      {taken && (
+        <>
+          <Typography role="status">
+            {taken.fault_count
+              ? `${wrong(taken.fault_count)}; no sample was taken in.`
+              : `${String(taken.samples)} samples taken in.`}
+          </Typography>
+          <Faults faults={taken.faults} count={taken.fault_count} />
+        </>
+      )}
+    </section>
+  );
+}
+
+function Row({ children }: { children: ReactNode }) {
+  return <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>{children}</Box>;
+}
+
+interface PickerProps {
+  label: string;
+  hint: string;
+  accept: string;
+  take: (file: File) => void;
+}
+
+/** A button that opens the choice of a file; the same file can be chosen again after it was mended. */
+function Picker({ label, hint, accept, take }: PickerProps) {
+  const input = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <Button
+        variant="outlined"
+        onClick={() => {
+          input.current?.click();
+        }}
+      >
+        {label}
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept={accept}
+        aria-label={hint}
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) take(file);
+        }}
+      />
+    </>
+  );
+}
+
+/** What is wrong, where, and what was expected; all of it can be saved for whoever keeps the files. */
+function Faults({ faults, count }: { faults: readonly Fault[]; count: number }) {
+  if (count === 0) return null;
+  const heads = ["file", "row", "column", "value", "expected"] as const;
+  return (
+    <Box sx={{ mt: 0.75 }}>
+      <table aria-label="What is wrong" style={{ borderCollapse: "collapse", fontSize: 13, width: "100%" }}>
+        <thead>
+          <tr style={{ textAlign: "left", color: "var(--mute)" }}>
+            {heads.map((head) => (
+              <th key={head} style={{ fontWeight: 400, padding: "3px 10px 3px 0" }}>
+                {head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {faults.slice(0, FAULTS_SHOWN).map((fault, n) => (
+            <tr key={n} style={{ borderTop: "1px solid var(--line)" }}>
+              {heads.map((head) => (
+                <td
+                  key={head}
+                  className={head === "expected" ? undefined : "mono"}
+                  style={{ padding: "3px 10px 3px 0", overflowWrap: "anywhere" }}
+                >
+                  {fault[head] ?? "all"}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Row>
+        <span style={{ color: "var(--mute)" }}>
+          {count > FAULTS_SHOWN && `The first ${String(FAULTS_SHOWN)} of ${String(count)} are listed.`}
+        </span>
+        <CsvButton
+          name="faults"
+          heads={heads}
+          rows={() => faults.map((fault) => heads.map((head) => fault[head]))}
+        />
+      </Row>
+    </Box>
+  );
+}
