@@ -10,7 +10,7 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import fabric, pages, planner, start
+from bench import exchange, fabric, pages, planner, start
 
 
 def main() -> None:
@@ -21,6 +21,8 @@ def main() -> None:
     fabric.report()
     print()
     pages.report()
+    print()
+    exchange.report()
     print()
     start.report()
 

@@ -1,4 +1,7 @@
-"""A large estate in a database of its own: 20,000 disks on 200 datastores, 40 pools, 8 arrays, 400 hosts."""
+"""A large estate in a database of its own: 20,000 disks on 200 datastores, 40 pools, 8 arrays, 400 hosts.
+
+Every host sees every volume over four paths, so that there are 80,000 devices on hosts.
+"""
 
 from __future__ import annotations
 
@@ -16,6 +19,7 @@ from movelot.inventory.models import (
     DatastoreDay,
     Device,
     Disk,
+    HostDevice,
     HostPort,
     Machine,
     Mount,
@@ -42,7 +46,7 @@ def build() -> str:
     hosts = [_device(f"host-{n:03}", "host", 100 + n, cluster) for n in range(HOSTS)]
     Device.objects.bulk_create([*arrays, *hosts])
     _ports(arrays, hosts)
-    _volumes(estate, arrays)
+    _devices(hosts, _volumes(estate, arrays, hosts))
     stores = _datastores(estate, group, hosts)
     _disks(estate, stores, hosts)
     ended = now()
@@ -85,7 +89,7 @@ def _ports(arrays: list[Device], hosts: list[Device]) -> None:
     )
 
 
-def _volumes(estate: Estate, arrays: list[Device]) -> None:
+def _volumes(estate: Estate, arrays: list[Device], hosts: list[Device]) -> list[Volume]:
     pools = [
         Pool(
             device=arrays[n % ARRAYS],
@@ -122,9 +126,34 @@ def _volumes(estate: Estate, arrays: list[Device]) -> None:
     ]
     Volume.objects.bulk_create(volumes)
     Offer.objects.bulk_create(
-        Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiators=[])
+        Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiators=[h.initiator for h in hosts])
         for n, v in enumerate(volumes)
     )
+    return volumes
+
+
+def _devices(hosts: list[Device], volumes: list[Volume]) -> None:
+    """A device a host and volume, with a path for each pair of port and portal in one subnet; one host misses half."""
+    for n, host in enumerate(hosts):
+        rows = [
+            HostDevice(
+                device=host,
+                name=f"naa.{volume.serial}",
+                uri=f"/d/{volume.serial}",
+                serial=volume.serial,
+                size_bytes=volume.size_bytes,
+                lun=number,
+                signature_kind="datastore",
+                path_policy="RoundRobin",
+                paths=[
+                    [f"storage-{p % 2}", f"{volume.device.name}-{p}", "Optimized" if p % 2 == 0 else "NonOptimized"]
+                    for p in range(PORTALS)
+                    if n or p % 2
+                ],
+            )
+            for number, volume in enumerate(volumes)
+        ]
+        HostDevice.objects.bulk_create(rows)
 
 
 def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> list[Datastore]:

@@ -138,9 +138,12 @@ def spoil(table: str, row: int, column: str, value: str) -> Callable[[dict[str, 
         (spoil("disks", 0, "size_bytes", "9" * 30), ("disks.csv", 2, "size_bytes", "9" * 30, None)),
         (spoil("disks", 0, "name", ""), ("disks.csv", 2, "name", "", "a text")),
         (spoil("disks", 0, "pinned", "perhaps"), ("disks.csv", 2, "pinned", "perhaps", "true or false, or nothing")),
-        (spoil("disks", 0, "datastore", "x"), ("disks.csv", 2, "datastore", "x", "a identity of datastores.csv")),
+        (
+            spoil("disks", 0, "datastore", "x"),
+            ("disks.csv", 2, "datastore", "x", "one that datastores.csv has as identity"),
+        ),
         (spoil("disks", 0, "machine", "x"), ("disks.csv", 2, "machine", "x", None)),
-        (spoil("hosts", 2, "cluster", "y"), ("hosts.csv", 4, "cluster", "y", "a name of clusters.csv")),
+        (spoil("hosts", 2, "cluster", "y"), ("hosts.csv", 4, "cluster", "y", "one that clusters.csv has as name")),
         (spoil("volumes", 0, "pool", "z"), ("volumes.csv", 2, "pool", "z", None)),
         (spoil("volumes", 0, "kind", "tape"), ("volumes.csv", 2, "kind", "tape", "one of block, file")),
         (spoil("host_ports", 0, "network", "10.40"), ("host_ports.csv", 2, "network", "10.40", None)),
@@ -173,6 +176,12 @@ def test_all_faults_of_all_files_are_told_at_once(demo: dict[str, Any], api: API
     assert files.count("disks.csv") >= 48
     assert {"hosts.csv", "clusters.csv"} <= set(files)
     assert answer["fault_count"] == len(answer["faults"])
+
+
+def test_what_refers_to_a_row_with_a_fault_is_no_fault_itself(demo: dict[str, Any], api: APIClient) -> None:
+    demo["disks"][0]["size_bytes"] = "760 GiB"
+    answer = send(api, zipped(demo)).json()
+    assert [(fault["file"], fault["row"]) for fault in answer["faults"]] == [("disks.csv", 2)]
 
 
 def test_two_rows_of_one_key_are_told(demo: dict[str, Any], api: APIClient) -> None:

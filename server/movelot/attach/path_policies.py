@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from functools import lru_cache
 from typing import Any
 
 from django.db.models import Count, QuerySet
 
 from movelot.inventory.models import Datastore, HostDevice, Volume
+from movelot.inventory.store import inventory_version
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
@@ -80,13 +82,14 @@ def chosen(which: PolicyFilter) -> QuerySet[HostDevice]:
 
 def rows_of(which: PolicyFilter) -> tuple[list[PolicyRow], int]:
     """The first 500 rows of the filter, and how many there are."""
-    found = chosen(which)
-    total = found.count()
-    devices = list(found[:ROWS_MAX])
+    # Sorted without the rows' paths, which are most of their size.
+    found = list(chosen(which).values_list("pk", flat=True))
+    total = len(found)
+    devices = list(chosen(PolicyFilter()).filter(pk__in=found[:ROWS_MAX]))
     serials = {row.serial for row in devices}
     volumes = {row.serial: row for row in Volume.objects.filter(serial__in=serials).select_related("device")}
     stores = dict(Datastore.objects.filter(serial__in=serials).values_list("serial", "name"))
-    usual = _usual(serials)
+    usual = _usual(inventory_version())
     return [
         PolicyRow(
             row.pk,
@@ -102,11 +105,11 @@ def rows_of(which: PolicyFilter) -> tuple[list[PolicyRow], int]:
     ], total
 
 
-def _usual(serials: set[str]) -> dict[str, str]:
-    """The policy that most hosts have for each device; among equals the first by name."""
+@lru_cache(maxsize=2)
+def _usual(_version: str) -> dict[str, str]:
+    """The policy that most hosts have for each device; among equals the first by name. Kept while nothing changes."""
     counts: dict[str, dict[str, int]] = {}
-    counted = HostDevice.objects.filter(serial__in=serials).values("serial", "path_policy").annotate(hosts=Count("pk"))
-    for row in counted.order_by():
+    for row in HostDevice.objects.values("serial", "path_policy").annotate(hosts=Count("pk")).order_by():
         counts.setdefault(row["serial"], {})[row["path_policy"]] = row["hosts"]
     return {serial: min(found, key=lambda policy: (-found[policy], policy)) for serial, found in counts.items()}
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 
 import numpy as np
@@ -166,7 +167,13 @@ class PoliciesView(APIView):
         responses=PoliciesSerializer,
     )
     def get(self, request: Request) -> Response:
-        rows, total = rows_of(PolicyFilter.of(dict(request.query_params.items())))
-        clusters, arrays = _names()
-        options = [PolicyOption(name, label, text) for name, (label, text) in POLICIES.items()]
-        return Response(PoliciesSerializer(PoliciesAnswer(rows, total, options, clusters, arrays)).data)
+        which = PolicyFilter.of(dict(request.query_params.items()))
+        key = f"path-policies-{hashlib.sha256(repr(which).encode()).hexdigest()}-{inventory_version()}"
+        data = cache.get(key)
+        if data is None:
+            rows, total = rows_of(which)
+            clusters, arrays = _names()
+            options = [PolicyOption(name, label, text) for name, (label, text) in POLICIES.items()]
+            data = dict(PoliciesSerializer(PoliciesAnswer(rows, total, options, clusters, arrays)).data)
+            cache.set(key, data, KEPT_SECONDS)
+        return Response(data)

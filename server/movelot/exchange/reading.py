@@ -53,7 +53,7 @@ class Faults:
 
 @dataclass
 class Package:
-    """The rows of each table, each with its row number under ``row``, and the faults."""
+    """The rows of each table that have no fault, each with its row number under ``row``; and the faults."""
 
     rows: dict[str, list[Row]]
     faults: Faults
@@ -73,7 +73,9 @@ def read_package(file: BinaryIO) -> Package:
     faults = Faults()
     rows = {table.name: list(_rows(table, texts.get(table.name), faults)) for table in TABLES}
     _check_keys(rows, faults)
-    return Package(rows, faults)
+    # What refers to a row with a fault is right all the same: only now are such rows left out.
+    whole = {name: [row for row in found if not row["faulty"]] for name, found in rows.items()}
+    return Package(whole, faults)
 
 
 def _texts(archive: zipfile.ZipFile) -> dict[str, str]:
@@ -101,7 +103,7 @@ def _texts(archive: zipfile.ZipFile) -> dict[str, str]:
 
 
 def _rows(table: Table, text: str | None, faults: Faults) -> Iterator[Row]:
-    """The rows of a table as values; a row with a fault is left out."""
+    """The rows of a table as values, each with whether it has a fault."""
     if text is None:
         if table.needed:
             faults.add(table, None, "", "", f"a file with the columns {', '.join(table.heads)}")
@@ -118,12 +120,13 @@ def _rows(table: Table, text: str | None, faults: Faults) -> Iterator[Row]:
     for cells in reader:
         if not any(cells):
             continue
-        before, row = faults.count, {"row": reader.line_num, **absent}
+        before = faults.count
+        row: Row = {"row": reader.line_num, "faulty": False, **absent}
         for column, place in places:
             cell = cells[place].strip() if place < len(cells) else ""
             row[column.name] = _value(table, column, cell, reader.line_num, faults)
-        if faults.count == before:
-            yield row
+        row["faulty"] = faults.count > before
+        yield row
 
 
 def _value(table: Table, column: Column, cell: str, row: int, faults: Faults) -> Any:
@@ -162,6 +165,8 @@ def _check_keys(rows: dict[str, list[Row]], faults: Faults) -> None:
         seen: dict[tuple[Any, ...], int] = {}
         for row in rows[table.name]:
             key = tuple(row[name] for name in table.key)
+            if None in key:
+                continue
             first = seen.setdefault(key, row["row"])
             if first != row["row"]:
                 shown = ", ".join(map(str, key))
@@ -177,4 +182,4 @@ def _check_reference(table: Table, column: Column, rows: dict[str, list[Row]], f
     for row in rows[table.name]:
         value = row[column.name]
         if value is not None and value not in known:
-            faults.add(table, row["row"], column.name, str(value), f"a {name} of {target}.csv")
+            faults.add(table, row["row"], column.name, str(value), f"one that {target}.csv has as {name}")

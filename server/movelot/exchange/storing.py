@@ -369,16 +369,19 @@ def _imported(model: Any, device: str) -> Any:
 
 def _measured(rows: dict[str, list[Row]]) -> None:
     """Profiles of disks and fills of datastores."""
-    keys = dict(models.Disk.objects.values_list("identity", "pk"))
     profiles: dict[str, np.ndarray] = {}
     for row in rows["loads"]:
         profile = profiles.setdefault(row["disk"], np.zeros((2, 3, 24), dtype=np.float32))
         profile[DAYS[row["day"]], MEASURES[row["measure"]]] = [row[name] for name in HOUR_COLUMNS]
-    disks = [
-        models.Disk(pk=keys[disk], weekday_profile=profile[0].tobytes(), weekend_profile=profile[1].tobytes())
-        for disk, profile in profiles.items()
-    ]
-    models.Disk.objects.bulk_update(disks, ["weekday_profile", "weekend_profile"], batch_size=500)
+    disks = list(models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED))
+    for disk in disks:
+        found = profiles.get(disk.identity)
+        parts = (b"", b"") if found is None else (found[0].tobytes(), found[1].tobytes())
+        disk.weekday_profile, disk.weekend_profile = parts
+    # Written over what is there: many times faster than an update of each.
+    models.Disk.objects.bulk_create(
+        disks, update_conflicts=True, update_fields=["weekday_profile", "weekend_profile"], batch_size=500
+    )
     stores = dict(models.Datastore.objects.values_list("identity", "pk"))
     days = [
         models.DatastoreDay(

@@ -6,7 +6,6 @@ import hashlib
 import json
 import uuid
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -55,7 +54,7 @@ def _new_version() -> str:
 
 def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at: datetime, seconds: float) -> Reading:
     """Make the tables say what ``reading`` says; a reading equal to the last one touches only the device's row."""
-    said = {name: value for name, value in asdict(reading).items() if name != "clock_offset_seconds"}
+    said = {name: value for name, value in vars(reading).items() if name != "clock_offset_seconds"}
     digest = hashlib.sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()
     with transaction.atomic():
         locked = Device.objects.select_for_update().get(pk=device.pk)
@@ -135,22 +134,44 @@ def _store_host(device: Device, reading: HostReading) -> None:
 
 def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) -> dict[str, int]:
     fields = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents")
+    identities = [row["identity"] for row in rows]
+    # Most of what a host mounts another one has told of already: only what differs is written.
+    there = Datastore.objects.filter(identity__in=identities)
+    told = {row[0]: row[1:] for row in there.values_list("identity", *fields, "group_id")}
     Datastore.objects.bulk_create(
-        [Datastore(group=group, **{k: v for k, v in row.items() if k != "mount"}) for row in rows],
+        [
+            Datastore(group=group, identity=row["identity"], **{name: row[name] for name in fields})
+            for row in rows
+            if told.get(row["identity"]) != (*(row[name] for name in fields), group.pk)
+        ],
         update_conflicts=True,
         update_fields=[*fields, "group"],
         batch_size=500,
     )
-    keys = dict(Datastore.objects.filter(identity__in=[row["identity"] for row in rows]).values_list("identity", "pk"))
-    Mount.objects.filter(host=device).exclude(datastore__in=keys.values()).delete()
-    Mount.objects.bulk_create(
-        [Mount(host=device, datastore_id=keys[row["identity"]], **row["mount"]) for row in rows],
-        update_conflicts=True,
-        update_fields=["server", "path", "version", "ways"],
-    )
+    keys = dict(there.values_list("identity", "pk"))
+    _store_mounts(device, {keys[row["identity"]]: row["mount"] for row in rows})
     # A datastore that no host mounts any more is known to nobody.
     Datastore.objects.filter(mounts=None).delete()
     return dict(Datastore.objects.values_list("identity", "pk"))
+
+
+HOW_MOUNTED = ("server", "path", "version", "ways")
+
+
+def _store_mounts(device: Device, mounts: dict[int, Row]) -> None:
+    """Make the host's mounts be ``mounts``, by the datastore's primary key."""
+    known = {key: tuple(how) for key, *how in device.mounts.values_list("datastore_id", *HOW_MOUNTED)}
+    Mount.objects.filter(host=device, datastore__in=known.keys() - mounts.keys()).delete()
+    Mount.objects.bulk_create(
+        [
+            Mount(host=device, datastore_id=key, **how)
+            for key, how in mounts.items()
+            if known.get(key) != tuple(how[name] for name in HOW_MOUNTED)
+        ],
+        update_conflicts=True,
+        update_fields=HOW_MOUNTED,
+        batch_size=1000,
+    )
 
 
 def _store_disks(stores: dict[str, int], rows: Sequence[tuple[int, Row]], machines: Iterable[int]) -> None:

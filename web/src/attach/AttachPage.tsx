@@ -5,7 +5,6 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
-import { useGroups } from "../balance/useGroups";
 import { useDraft } from "../lots/useDraft";
 import type { Schemas } from "../api/problem";
 import { api, unwrap } from "../api/client";
@@ -17,6 +16,7 @@ import { useSession } from "../shell/useSession";
 import { useStatus } from "../shell/useStatus";
 import { Grants } from "./Grants";
 import { PathBoard } from "./PathBoard";
+import { ClusterSelect, DraftHead } from "./DraftParts";
 import { PoolFits } from "./PoolFits";
 import { useTypedForm } from "./useTypedForm";
 
@@ -127,8 +127,12 @@ function AttachDraft({ id }: { id: number }) {
   const fixed = state !== "draft" || !session?.may_change;
   return (
     <>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1.5 }}>
-        <Typography variant="h1">Attach storage to {plan?.cluster || "a cluster"}</Typography>
+      <DraftHead
+        id={id}
+        title={`Attach storage to ${plan?.cluster || "a cluster"}`}
+        state={state}
+        fixed={fixed}
+      >
         {plan && (
           <span
             style={{
@@ -141,18 +145,7 @@ function AttachDraft({ id }: { id: number }) {
             {plan.hosts.length} hosts
           </span>
         )}
-        {fixed && (
-          <Typography color="textSecondary">
-            {state === "draft" ? (
-              "Your role reads only."
-            ) : (
-              <>
-                Lot {id} is {state}. <Link to="/attach">Attach another</Link>
-              </>
-            )}
-          </Typography>
-        )}
-      </Box>
+      </DraftHead>
       <ProblemAlert error={draft.error ?? save.error} />
       <Fields form={form} plan={plan} fixed={fixed} change={change} />
       {plan && (
@@ -213,8 +206,6 @@ interface FieldsProps {
 /** The form: what is wrong stands beside its field, and a size in the base the other side counts in. */
 function Fields({ form, plan, fixed, change }: FieldsProps) {
   const { unit } = useUnit();
-  const { data: groups } = useGroups();
-  const clusters = new Set([...(groups ?? []).map((group) => group.name), plan?.cluster ?? ""]);
   const other = unit === "TiB" ? "TB" : "TiB";
   const sizeHint = plan?.size_bytes
     ? `${formatSize(plan.size_bytes, other)} as the ${unit === "TiB" ? "array" : "host"} counts`
@@ -246,21 +237,13 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
         alignItems: "start",
       }}
     >
-      <TextField
-        select
-        label="Cluster"
-        value={plan?.cluster ?? ""}
-        disabled={fixed}
-        onChange={(event) => {
-          change({ cluster: event.target.value });
+      <ClusterSelect
+        cluster={plan?.cluster ?? ""}
+        fixed={fixed}
+        choose={(cluster) => {
+          change({ cluster });
         }}
-      >
-        {[...clusters].map((name) => (
-          <MenuItem key={name} value={name}>
-            {name || "none"}
-          </MenuItem>
-        ))}
-      </TextField>
+      />
       {field("name", "Datastore name", nameHint, true)}
       {field("size", "Size", sizeHint)}
       {field("count", "How many", "")}

@@ -8,7 +8,6 @@ import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { useGroups } from "../balance/useGroups";
 import { formatSize } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
@@ -16,6 +15,7 @@ import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useTray } from "../shell/trayState";
 import { useSession } from "../shell/useSession";
+import { ClusterSelect, DraftHead } from "./DraftParts";
 import { PoolFits } from "./PoolFits";
 import { useTypedForm } from "./useTypedForm";
 
@@ -63,20 +63,12 @@ function FileDraft({ id }: { id: number }) {
   const fixed = state !== "draft" || !session?.may_change;
   return (
     <>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1.5 }}>
-        <Typography variant="h1">Attach file storage to {plan?.cluster || "a cluster"}</Typography>
-        {fixed && (
-          <Typography color="textSecondary">
-            {state === "draft" ? (
-              "Your role reads only."
-            ) : (
-              <>
-                Lot {id} is {state}. <Link to="/attach">Attach another</Link>
-              </>
-            )}
-          </Typography>
-        )}
-      </Box>
+      <DraftHead
+        id={id}
+        title={`Attach file storage to ${plan?.cluster || "a cluster"}`}
+        state={state}
+        fixed={fixed}
+      />
       <ProblemAlert error={draft.error ?? save.error} />
       <Fields form={form} plan={plan} fixed={fixed} change={change} />
       {plan && (
@@ -107,8 +99,6 @@ interface PartProps {
 
 function Fields({ form, plan, fixed, change }: Omit<PartProps, "plan"> & { plan: Plan | undefined }) {
   const { unit } = useUnit();
-  const { data: groups } = useGroups();
-  const clusters = new Set([...(groups ?? []).map((group) => group.name), plan?.cluster ?? ""]);
   const other = unit === "TiB" ? "TB" : "TiB";
   const hints = {
     name: plan?.path ? `exported as ${plan.path}` : "the export gets the same",
@@ -157,21 +147,13 @@ function Fields({ form, plan, fixed, change }: Omit<PartProps, "plan"> & { plan:
         alignItems: "start",
       }}
     >
-      <TextField
-        select
-        label="Cluster"
-        value={plan?.cluster ?? ""}
-        disabled={fixed}
-        onChange={(event) => {
-          change({ cluster: event.target.value });
+      <ClusterSelect
+        cluster={plan?.cluster ?? ""}
+        fixed={fixed}
+        choose={(cluster) => {
+          change({ cluster });
         }}
-      >
-        {[...clusters].map((name) => (
-          <MenuItem key={name} value={name}>
-            {name || "none"}
-          </MenuItem>
-        ))}
-      </TextField>
+      />
       {field("name", "Datastore name", true)}
       {field("size", "Size")}
       {choice("version", "Version", { NFSv4_1: "NFS 4.1", NFSv3: "NFS 3" })}

@@ -87,7 +87,9 @@ function PackageIn() {
       {send.isPending && <Typography color="textSecondary">Reading…</Typography>}
       {found && !send.isPending && (
         <>
-          <Typography role="status">{summaryOf(found)}</Typography>
+          <Typography role="status" sx={{ mt: 0.75 }}>
+            {summaryOf(found)}
+          </Typography>
           <Faults faults={found.faults} count={found.fault_count} />
         </>
       )}
