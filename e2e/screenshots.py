@@ -32,13 +32,26 @@ def paths_and_policies(ines: Page) -> None:
     shoot(ines, "path-policies")
 
 
+def file_storage(ines: Page) -> None:
+    tray = ines.get_by_role("complementary", name="Tray")
+    ines.goto("/attach")
+    ines.get_by_role("button", name=re.compile("^File storage")).click()
+    ines.get_by_label("Datastore name").fill("sand-05")
+    ines.get_by_role("textbox", name="Size").fill("2 TiB")
+    expect(tray).to_contain_text("Create file system sand-05, 2.00 TiB")
+    shoot(ines, "file")
+    tray.get_by_role("button", name="Drop").click()
+    expect(tray.get_by_role("heading", name="Arrays")).to_be_visible()
+
+
 def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
     tray = ines.get_by_role("complementary", name="Tray")
-    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(7)
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(9)
     shoot(ines, "rounds")
     paths_and_policies(ines)
+    file_storage(ines)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
     ines.get_by_role("button", name="Block volume").click()

@@ -16,7 +16,7 @@ import pytest
 from django.core.cache import cache
 from rest_framework.test import APIClient
 
-from conftest import StandIns
+from conftest import ROOT, StandIns
 from movelot.accounts.models import User
 from movelot.exchange.tables import TABLES
 from movelot.exchange.writing import package
@@ -421,3 +421,11 @@ def test_a_device_of_an_imported_name_is_not_linked_over_it(
         link_card(standins.cards["quay-01"])
     assert refused.value.code == "imported_already"
     assert Volume.objects.filter(device__state="imported").count() == len(demo["volumes"])
+
+
+def test_the_documentation_names_every_table_and_column() -> None:
+    text = (ROOT / "docs" / "formats.md").read_text()
+    for table in TABLES:
+        part = text.split(f"**{table.name}**")[1].split("\n**")[0]
+        named = [column.name for column in table.columns if not re.fullmatch(r"h\d\d", column.name)]
+        assert [name for name in named if f"`{name}`" not in part] == []
