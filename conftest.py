@@ -18,7 +18,6 @@ ROOT = Path(__file__).resolve().parent
 sys.path.insert(0, str(ROOT / "scripts"))
 # Which of pytest's workers this is: each has databases, ports and stand-ins of its own.
 WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
-os.environ["MOVELOT_REDIS_DB"] = str(15 - 2 * WORKER)
 os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "1")
 
 TEST_STANDIN_PORT = 19443 + 20 * WORKER
@@ -35,9 +34,13 @@ def pytest_configure() -> None:
     from django.conf import settings
 
     settings.STATIC_ROOT.mkdir(parents=True, exist_ok=True)
+    # Settings are read before this file is: a worker's own Redis has to be put in afterwards.
+    redis = f"{settings.REDIS.rsplit('/', 1)[0]}/{15 - 2 * WORKER}"
+    settings.CACHES["default"]["LOCATION"] = settings.CELERY_BROKER_URL = redis
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """With several workers a file's tests stay together, and so do all that use the browser and the whole product."""
     for item in items:

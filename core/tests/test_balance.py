@@ -142,3 +142,11 @@ def test_twenty_thousand_disks_are_planned_near_the_bound(seed: int) -> None:
     assert plan.after.clear
     assert plan.over_bound <= 1.05
     assert broken_musts(estate, plan.place) == []
+
+
+def test_a_group_without_datastores_has_nothing_that_is_over() -> None:
+    empty = small([], [], [], pools=(), curves=(), array_of=(), other_load=np.zeros((0, 24)))
+    state = judge(empty, empty.place)
+    assert state.clear
+    assert (state.peak_ms.shape, state.load.shape) == ((0,), (0, 24))
+    assert clear(empty).moves == ()

@@ -223,6 +223,22 @@ def test_the_next_import_replaces_the_last_and_forgets_what_is_gone(demo: dict[s
     assert Grant.objects.count() == 4
 
 
+def test_a_host_that_lots_tell_of_keeps_its_name_and_nothing_else(
+    demo: dict[str, Any], api: APIClient, ines: User
+) -> None:
+    imported(demo, api)
+    actions.run(drafted("uplinks", ines, host="quay-03"))
+    few: dict[str, Any] = {table.name: [] for table in TABLES if table.needed}
+    assert send(api, zipped(few)).json()["imported"]
+    assert list(Device.objects.values_list("name", flat=True)) == ["quay-03"]
+    assert not Disk.objects.exists()
+    assert not Datastore.objects.exists()
+    assert api.get("/api/rounds/").json()["findings"] == []
+    for path in ("balance/groups/quayside/", "balance/groups/quayside/plan/", "attach/file-limits/", "status/"):
+        answer = api.get(f"/api/{path}")
+        assert answer.status_code in (200, 405), (path, answer.content)
+
+
 @pytest.mark.parametrize(
     ("content", "code"),
     [
@@ -296,6 +312,7 @@ def test_lots_of_an_imported_estate_end_as_a_run_sheet(
     assert [row["title"] for row in rows] == [step.title for step in lot.steps.all()]
     assert as_markdown(sheet).count("- [ ]") == len(rows)
     assert as_html(sheet).count('class="box"') == len(rows)
+    assert "press Carried out" in as_markdown(sheet)
 
 
 def test_a_run_sheet_is_settled_once_carried_out_and_not_undone(demo: Any, api: APIClient, ines: User) -> None:
@@ -318,6 +335,7 @@ def test_a_sheet_is_had_in_each_form_also_of_linked_devices(
     answer = signed_in("auditor").get(f"/api/lots/{lot.pk}/sheet/", {"written_as": written_as})
     assert answer.headers["Content-Type"].startswith(kind)
     assert "Bind storage-b to uplink-2 alone" in answer.content.decode()
+    assert "press Carried out" not in answer.content.decode()
     assert signed_in("auditor").get(f"/api/lots/{lot.pk}/sheet/", {"written_as": "pdf"}).status_code == 422
 
 

@@ -76,7 +76,7 @@ class Estate:
     @cached_property
     def weights(self) -> Floats:
         """[p, 4] Factors that turn features into load on each pool."""
-        return np.stack([weights(curve) for curve in self.curves])
+        return np.array([weights(curve) for curve in self.curves], dtype=np.float64).reshape(len(self.pools), 4)
 
     def load_on(self, pool: int, disks: Ints | slice = slice(None)) -> Floats:
         """[d, h] Load that each of ``disks`` would put on ``pool``."""
@@ -132,7 +132,8 @@ def judge(estate: Estate, place: Ints) -> State:
     """The state of ``estate`` with disks at ``place``."""
     used = estate.used(place)
     pool_load = estate.pool_load(place)
-    latency = np.stack([curve.latency_ms(row) for curve, row in zip(estate.curves, pool_load, strict=True)])
+    by_pool = [curve.latency_ms(row) for curve, row in zip(estate.curves, pool_load, strict=True)]
+    latency = np.array(by_pool, dtype=np.float64).reshape(pool_load.shape)
     return State(
         used_bytes=used,
         fill=used / np.maximum(estate.capacity_bytes, 1),

@@ -13,7 +13,7 @@ from django.db.models import ProtectedError
 from django.utils.timezone import now
 
 from movelot.exchange.reading import Faults, Package, Row
-from movelot.exchange.tables import HOUR_COLUMNS, TABLE
+from movelot.exchange.tables import HOUR_COLUMNS, TABLE, TABLES
 from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
 from movelot.inventory.readings import ArrayReading, HostReading
@@ -131,14 +131,21 @@ def _forget_others(devices: dict[str, models.Device]) -> None:
     """Forget imported devices that a package no longer names; of those that lots tell of, the name stays."""
     named = models.Device.objects.filter(state=models.Device.State.IMPORTED)
     for device in named.exclude(name__in=devices):
-        empty = _array_reading(device.name) if device.kind == models.Device.Kind.ARRAY else None
         try:
             with transaction.atomic():
                 device.delete()
         except ProtectedError:
-            if empty:
-                store_reading(device, empty, now(), 0.0)
+            store_reading(device, _nothing_on(device), now(), 0.0)
     models.Datastore.objects.filter(mounts=None).delete()
+
+
+def _nothing_on(device: models.Device) -> ArrayReading | HostReading:
+    """The reading of a device that has nothing any more."""
+    if device.kind == models.Device.Kind.ARRAY:
+        return _array_reading(device.name)
+    cluster = device.cluster.name if device.cluster else ""
+    settings = {"copy_bytes_per_second": None, "scan_seconds": None, "initiator": None, "file_client": None}
+    return _host({"name": device.name, "cluster": cluster, **settings}, _by_host({table.name: [] for table in TABLES}))
 
 
 def _uri(device: str, kind: str, name: str) -> str:

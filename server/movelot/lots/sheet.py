@@ -41,6 +41,7 @@ class Sheet:
     notes: list[str]
     steps: list[SheetStep]
     reversible: bool
+    by_hand: bool
 
 
 def sheet_of(lot: Lot) -> Sheet:
@@ -55,6 +56,7 @@ def sheet_of(lot: Lot) -> Sheet:
         notes,
         [_step(step) for step in steps],
         all(KINDS[step.kind].reversible for step in steps),
+        any(step.device.imported for step in steps),
     )
 
 
@@ -96,7 +98,9 @@ def _origin(sheet: Sheet) -> str:
 
 
 def _ending(sheet: Sheet) -> str:
-    end = "When all are ticked, press Carried out on the lot and import the estate anew."
+    end = "Move Lot does these steps itself when the lot runs; this sheet is for the record."
+    if sheet.by_hand:
+        end = "When all are ticked, press Carried out on the lot and import the estate anew."
     return end if sheet.reversible else f"A step of this lot cannot be taken back. {end}"
 
 

@@ -46,7 +46,7 @@ describe("the width of a datastore", () => {
     [4, 140],
     [6, 93],
     [7, 74],
-    [24, 72],
+    [24, 60],
   ])("for %i of them is %i", (count, width) => {
     expect(columnWidth(count, 40)).toBe(width);
   });

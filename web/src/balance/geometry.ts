@@ -75,7 +75,7 @@ export function ticks(columns: readonly ColumnIn[], unitBytes: number): number[]
 
 const BOARD_PX = 800;
 const WIDEST_PX = 140;
-const NARROWEST_PX = 72;
+const NARROWEST_PX = 60;
 
 /** How wide a datastore is drawn: as many as fit stand side by side at 1280 pixels, more are scrolled to. */
 export function columnWidth(count: number, gap: number): number {
