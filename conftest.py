@@ -22,7 +22,7 @@ os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "1")
 
 TEST_STANDIN_PORT = 19443 + 20 * WORKER
 TEST_CONTROL_PORT = 19440 + 20 * WORKER
-READY_SECONDS = 30
+READY_SECONDS = 60
 
 
 def pytest_configure() -> None:
@@ -38,14 +38,6 @@ def pytest_configure() -> None:
     redis = f"{settings.REDIS.rsplit('/', 1)[0]}/{15 - 2 * WORKER}"
     settings.CACHES["default"]["LOCATION"] = settings.CELERY_BROKER_URL = redis
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
-
-
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """With several workers a file's tests stay together, and so do all that use the browser and the whole product."""
-    for item in items:
-        folder = item.path.parent.name
-        item.add_marker(pytest.mark.xdist_group("e2e" if folder == "e2e" else str(item.path)))
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -33,9 +33,9 @@ def start_attach(page: Page, name: str, size: str) -> None:
 
 def test_rounds_show_what_wants_attention_with_figures(ines: Page) -> None:
     findings = ines.get_by_role("list", name="Findings").get_by_role("listitem")
-    expect(findings).to_have_count(7)
+    expect(findings).to_have_count(9)
     expect(findings.filter(has_text="berth-a")).to_contain_text("95 % full")
-    expect(findings.filter(has_text="quay-03")).to_contain_text("sees 4 of 8 paths")
+    expect(findings.filter(has_text="One path away")).to_contain_text("sees 4 of 8 paths")
     expect(findings.filter(has_text="granite-fast")).to_contain_text("on weekdays")
 
 

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Lint, then every test: core, stand-ins, server, web, browser. The last line counts what pytest ran.
+# Lint, then every test: web, browser, core, stand-ins, server.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/lint.sh
@@ -7,4 +7,6 @@ scripts/lint.sh
 .venv/bin/python scripts/services.py start
 trap '.venv/bin/python scripts/services.py stop' EXIT
 export MOVELOT_DEVICE_TIMEOUT=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
-.venv/bin/pytest -q --numprocesses 2 --dist loadgroup --no-loadscope-reorder "$@"
+# The browser has the machine to itself; the others share it, each file's tests on one of two workers.
+.venv/bin/pytest -q e2e
+.venv/bin/pytest -q --numprocesses 2 --dist loadfile core/tests standins/tests server/tests
