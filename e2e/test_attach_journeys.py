@@ -136,6 +136,32 @@ def test_file_storage_is_mounted_on_a_cluster_with_its_timeouts_fixed(ines: Page
     expect(ines.get_by_role("list", name="Findings")).not_to_contain_text("NFS timeouts differ")
 
 
+def test_nvme_storage_is_granted_discovered_and_its_frames_mended(
+    ines: Page, fresh: Stack, caller: Caller, browser_context_args: dict[str, object]
+) -> None:
+    context = ines.context.browser.new_context(**browser_context_args)  # type: ignore[union-attr,arg-type]
+    page = sign_in(context.new_page(), fresh, "tobias.wren")
+    page.goto("/attach")
+    page.get_by_role("button", name="Change the grant of chalk-one").click()
+    page.get_by_role("button", name="Grant", exact=True).click()
+    expect(page.get_by_role("table", name="Grants")).to_contain_text("whole pool, 12.0 TiB")
+    context.close()
+    start_attach(ines, "chalk-01", "1 TiB")
+    ines.get_by_role("radio", name=re.compile("chalk-one")).click()
+    expect(ines.get_by_role("row", name=re.compile("quay-03"))).to_contain_text("2 of 4")
+    expect(tray(ines)).to_contain_text("Connect each host to chalk")
+    run_lot(ines)
+    ines.goto("/")
+    ines.get_by_role("button", name="Draft lot: One path away from an outage, quay-03 to chalk").click()
+    expect(tray(ines)).to_contain_text("Set frames of nvme-b to 9000 bytes")
+    run_lot(ines)
+    ines.goto("/attach/paths")
+    ines.get_by_role("combobox", name="Array").click()
+    ines.get_by_role("option", name="chalk").click()
+    board = ines.get_by_role("region", name="Paths of quayside to chalk")
+    expect(board.get_by_role("row", name=re.compile("quay-03"))).to_contain_text("4 of 4")
+
+
 def test_the_pages_work_in_a_narrow_window(ines: Page) -> None:
     ines.set_viewport_size({"width": 900, "height": 700})
     for path in ("/", "/attach", "/attach/paths", "/attach/file-limits", "/balance/quayside", "/lots", "/devices"):

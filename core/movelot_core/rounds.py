@@ -37,11 +37,13 @@ class Finding:
     stage: str
     figures: Mapping[str, float | int | str | None]
     reasons: tuple[str, ...] = field(default=())
+    # What tells two of one kind about one thing apart, such as the array that a host misses paths to.
+    scope: str = ""
 
     @property
     def key(self) -> str:
         """The same trouble of the same thing has the same key in every round."""
-        return f"{self.kind}:{self.subject_kind}:{self.subject}"
+        return ":".join(part for part in (self.kind, self.subject_kind, self.subject, self.scope) if part)
 
 
 def growth_bytes_per_day(days: Sequence[float], used_bytes: Sequence[float]) -> float | None:
@@ -103,8 +105,8 @@ def slow_pools(estate: Estate, state: State) -> list[Finding]:
     return found
 
 
-def missing_paths(host: str, paths: Iterable[PathVerdict]) -> Finding | None:
-    """A finding when ``host`` sees fewer paths than expected; urgent when half or more are gone."""
+def missing_paths(host: str, array: str, paths: Iterable[PathVerdict]) -> Finding | None:
+    """A finding when ``host`` sees fewer paths to ``array`` than expected; urgent when half or more are gone."""
     expected = [path for path in paths if path.expected]
     lost = [path for path in expected if path.missing]
     if not lost:
@@ -113,13 +115,14 @@ def missing_paths(host: str, paths: Iterable[PathVerdict]) -> Finding | None:
     causes = sorted({f"{path.cause}:{path.port}" for path in lost})
     ports = {path.port for path in expected if path.seen}
     figures: dict[str, float | int | str | None] = {
+        "array": array,
         "seen": seen,
         "expected": len(expected),
         "ports_left": len(ports),
         "port": lost[0].port,
     }
     urgency = Urgency.NOW if seen * 2 <= len(expected) else Urgency.SOON
-    return Finding("missing_paths", urgency, "host", host, "attach", figures, tuple(causes))
+    return Finding("missing_paths", urgency, "host", host, "attach", figures, tuple(causes), array)
 
 
 def device_trouble(name: str, state: str, detail: str, age_seconds: float | None) -> Finding:

@@ -4,7 +4,7 @@ import dataclasses
 
 import pytest
 
-from movelot_core.fabric.paths import Access, Cause, HostPort, Offer, Portal, compare_paths, single_points
+from movelot_core.fabric.paths import NVME, Access, Cause, HostPort, Offer, Portal, compare_paths, single_points
 
 PORT_A = HostPort("quay-01", "storage-a", "10.40.8.101/24", 408, "iqn.a", ("uplink-1",))
 PORT_B = HostPort("quay-01", "storage-b", "10.40.9.101/24", 409, "iqn.a", ("uplink-2",))
@@ -76,3 +76,20 @@ def test_with_one_interface_left_its_subnet_is_a_single_point() -> None:
 def test_two_interfaces_and_two_controllers_have_no_single_point() -> None:
     paths = compare_paths([PORT_A, PORT_B], PORTALS, OFFER, None)
     assert single_points([PORT_A, PORT_B], PORTALS, OFFER, paths) == []
+
+
+def test_nvme_takes_two_uplinks_and_names_what_is_not_connected() -> None:
+    port = dataclasses.replace(PORT_A, protocol=NVME, initiator="nqn.a", standby_uplinks=("uplink-2",))
+    portals = [dataclasses.replace(portal, protocol=NVME) for portal in PORTALS]
+    offer = dataclasses.replace(OFFER, initiators=frozenset({"nqn.a"}))
+    seen = [("quay-01", "storage-a", "A1")]
+    paths = {path.portal: path for path in compare_paths([port], portals, offer, seen)}
+    assert paths["A1"].seen
+    assert paths["B1"].cause is Cause.NOT_CONNECTED
+    # An uplink in reserve would take over, so that neither is a single point.
+    assert "uplink" not in {point.kind for point in single_points([port], portals, offer, list(paths.values()))}
+
+
+def test_a_port_does_not_reach_portals_of_another_protocol_in_its_subnet() -> None:
+    portals = [dataclasses.replace(portal, protocol=NVME) for portal in PORTALS]
+    assert compare_paths([PORT_A], portals, OFFER, None) == []

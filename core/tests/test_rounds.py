@@ -65,7 +65,7 @@ def path(port: str, portal: str, seen: bool, cause: Cause | None = None) -> Path
 
 def test_half_of_the_paths_gone_needs_somebody_now() -> None:
     paths = [path("storage-a", "A1", True), path("storage-b", "A2", False, Cause.STANDBY_UPLINK)]
-    finding = missing_paths("quay-03", paths)
+    finding = missing_paths("quay-03", "granite", paths)
     assert finding is not None
     assert (finding.urgency, finding.reasons) == (Urgency.NOW, ("standby_uplink:storage-b",))
     assert (finding.figures["seen"], finding.figures["expected"], finding.figures["ports_left"]) == (1, 2, 1)
@@ -73,16 +73,16 @@ def test_half_of_the_paths_gone_needs_somebody_now() -> None:
 
 def test_one_path_of_four_gone_can_wait_and_none_gone_is_no_finding() -> None:
     seen = [path(f"storage-{n}", "A1", True) for n in range(3)]
-    finding = missing_paths("quay-03", [*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)])
+    finding = missing_paths("quay-03", "granite", [*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)])
     assert finding is not None
     assert finding.urgency is Urgency.SOON
-    assert missing_paths("quay-03", seen) is None
+    assert missing_paths("quay-03", "granite", seen) is None
 
 
 def test_devices_come_first_then_space_then_paths_then_latency() -> None:
     estate = small([95, 1], [0, 0], [100], iops=[900, 10])
     state = judge(estate, estate.place)
-    lost = missing_paths("quay-03", [path("storage-b", "A2", False, Cause.VLAN)])
+    lost = missing_paths("quay-03", "granite", [path("storage-b", "A2", False, Cause.VLAN)])
     assert lost is not None
     found = [
         *slow_pools(estate, state),

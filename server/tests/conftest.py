@@ -34,7 +34,7 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any, standin_proce
         for card in standin_process.cards.values():
             link_card(card)
         collect(Device.objects.all())
-        for pool in Pool.objects.all():
+        for pool in Pool.objects.filter(name__in=GRANTED):
             Grant.objects.create(pool=pool, quota_bytes=GRANTED[pool.name], granted_by="tobias.wren")
         for name, role in (
             ("ines.marrow", Role.VIRTUALIZATION),

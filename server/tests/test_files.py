@@ -147,7 +147,7 @@ def test_a_name_in_use_is_refused_beside_the_field(estate: StandIns, ines: User,
 
 def test_pools_of_a_file_array_are_not_offered_for_blocks_nor_the_other_way_round(estate: StandIns, ines: User) -> None:
     block, file = drafted("attach", ines), drafted("attach_file", ines)
-    assert {pool["array"] for pool in block.plan["pools"]} == {"granite"}
+    assert {pool["array"] for pool in block.plan["pools"]} == {"granite", "chalk"}
     assert {pool["array"] for pool in file.plan["pools"]} == {"shale"}
 
 

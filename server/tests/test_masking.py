@@ -110,7 +110,7 @@ def test_an_initiator_of_nobody_is_forgotten_and_can_come_back(estate: StandIns,
     lot = run_to_end(drafted("initiator", ines, initiator=RETIRED))
     assert lot.state == Lot.State.DONE
     assert RETIRED not in estate.world()["initiators"]
-    assert not Initiator.objects.filter(iqn=RETIRED).exists()
+    assert not Initiator.objects.filter(identifier=RETIRED).exists()
     assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert outside(estate) == before
 

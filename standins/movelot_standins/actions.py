@@ -59,7 +59,7 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     volume = Volume(
         str(number),
         name,
-        serial_of(number, pool.array == world.file_array),
+        serial_of(number, world.kind_of(pool.array)),
         pool.name,
         size,
         controller,
@@ -70,9 +70,11 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     return volume
 
 
-def serial_of(number: int, file: bool) -> str:
-    """The serial (NAA) of a volume, or the id (UUID) of a file system."""
-    return f"4b420000-0000-4000-8000-{number:012x}" if file else f"6002600000004b42{number:016x}"
+def serial_of(number: int, kind: str) -> str:
+    """The serial of a volume: its NAA name, a namespace's NGUID, or the id (UUID) of a file system."""
+    if kind == "file":
+        return f"4b420000-0000-4000-8000-{number:012x}"
+    return f"{'4b42000000000000' if kind == 'nvme' else '6002600000004b42'}{number:016x}"
 
 
 def delete_volume(world: World, volume: Volume) -> None:
@@ -87,10 +89,9 @@ def delete_volume(world: World, volume: Volume) -> None:
 
 def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Connection:
     """Offer a volume to initiators under one LUN number; the same offer twice is one."""
-    unknown = set(initiators) - set(world.initiators)
-    if unknown:
-        raise ActionError(400, "PropertyValueNotInList", f"Unknown initiators: {', '.join(sorted(unknown))}.")
-    for connection in world.connections:
+    array = world.array_of(next(volume for volume in world.volumes if volume.id == volume_id))
+    _known(world, array, initiators)
+    for connection in world.connections_of(array):
         if connection.volume == volume_id:
             if sorted(connection.initiators) == sorted(initiators) and connection.lun == lun:
                 return connection
@@ -104,29 +105,35 @@ def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Co
 
 def let_in(world: World, connection: Connection, initiators: list[str]) -> Connection:
     """Change whom a connection lets in."""
-    unknown = set(initiators) - set(world.initiators)
-    if unknown:
-        raise ActionError(400, "PropertyValueNotInList", f"Unknown initiators: {', '.join(sorted(unknown))}.")
-    for other in world.connections:
+    array = world.array_of(next(volume for volume in world.volumes if volume.id == connection.volume))
+    _known(world, array, initiators)
+    for other in world.connections_of(array):
         if other is not connection and other.lun == connection.lun and set(other.initiators) & set(initiators):
             raise ActionError(409, "ResourceInUse", f"LUN number {other.lun} is in use for one of the initiators.")
     connection.initiators = list(initiators)
     return connection
 
 
-def add_initiator(world: World, iqn: str) -> None:
-    """Make an initiator known; knowing it twice is once."""
-    if not iqn.startswith("iqn.") or ":" not in iqn:
-        raise ActionError(400, "PropertyValueFormatError", f"{iqn} is not an iSCSI qualified name.")
-    if iqn not in world.initiators:
-        world.initiators.append(iqn)
+def _known(world: World, array: str, initiators: list[str]) -> None:
+    unknown = set(initiators) - set(world.initiators[array])
+    if unknown:
+        raise ActionError(400, "PropertyValueNotInList", f"Unknown initiators: {', '.join(sorted(unknown))}.")
 
 
-def drop_initiator(world: World, iqn: str) -> None:
+def add_initiator(world: World, array: str, name: str) -> None:
+    """Make an initiator, or the host of an NVMe array, known by its qualified name; knowing it twice is once."""
+    prefix = "nqn." if array == world.nvme_array else "iqn."
+    if not name.startswith(prefix) or ":" not in name:
+        raise ActionError(400, "PropertyValueFormatError", f"{name} is no qualified name that begins with {prefix}")
+    if name not in world.initiators[array]:
+        world.initiators[array].append(name)
+
+
+def drop_initiator(world: World, array: str, name: str) -> None:
     """Forget an initiator that is let into nothing."""
-    if any(iqn in connection.initiators for connection in world.connections):
-        raise ActionError(409, "ResourceInUse", f"{iqn} is still let into volumes.")
-    world.initiators.remove(iqn)
+    if any(name in connection.initiators for connection in world.connections_of(array)):
+        raise ActionError(409, "ResourceInUse", f"{name} is still let into volumes.")
+    world.initiators[array].remove(name)
 
 
 def bound(interface: Interface) -> bool:
@@ -135,7 +142,7 @@ def bound(interface: Interface) -> bool:
 
 
 def reaches(interface: Interface, portal: Portal) -> bool:
-    """Whether an interface talks to a portal; NFS takes any uplink that is active, iSCSI has to be bound."""
+    """Whether an interface talks to a portal; iSCSI has to be bound, the others take any uplink that is active."""
     same = ip_interface(interface.address).network == ip_interface(portal.address).network
     alike = interface.vlan == portal.vlan and interface.mtu == portal.mtu and interface.protocol == portal.protocol
     carried = bound(interface) if interface.protocol == "iSCSI" else bool(interface.active)
@@ -143,13 +150,33 @@ def reaches(interface: Interface, portal: Portal) -> bool:
 
 
 def scan_now(world: World, host: Host) -> None:
-    """What a finished scan knows: every offered volume with the (interface, portal) pairs that reach it."""
-    portals = world.portals_of(world.array)
-    pairs = [[i.name, p.name] for i in host.interfaces for p in portals if reaches(i, p)]
+    """What a finished scan knows: every offered volume with the (interface, portal) pairs that reach it.
+
+    A scan is for SCSI; the namespaces of connected subsystems are there without one.
+    """
     offered = {c.volume for c in world.connections if host.iqn in c.initiators}
-    host.known = {volume.serial: pairs for volume in world.volumes if volume.id in offered and pairs}
+    pairs = {pool.array: reaching(world, host, pool.array) for pool in world.pools}
+    host.known = {
+        volume.serial: pairs[world.array_of(volume)]
+        for volume in world.volumes
+        if volume.id in offered and pairs[world.array_of(volume)]
+    }
     there = [store for store in world.datastores if store.id in host.mounted]
-    host.mounted = [store.id for store in there if store.server or store.serial in host.known]
+    host.mounted = [store.id for store in there if store.server or sees(world, host, store.serial)]
+
+
+def reaching(world: World, host: Host, array: str) -> list[list[str]]:
+    """The (interface, portal) pairs over which a host reaches an array now."""
+    return [[i.name, p.name] for i in host.interfaces for p in world.portals_of(array) if reaches(i, p)]
+
+
+def sees(world: World, host: Host, serial: str) -> bool:
+    """Whether the host lists a device of this serial: found by its last scan, or a namespace that it is let into."""
+    volume = world.volume_by_serial(serial)
+    if serial in host.known or volume is None:
+        return serial in host.known
+    let_in = any(c.volume == volume.id and host.nqn in c.initiators for c in world.connections)
+    return let_in and bool(host.connected.get(world.array_of(volume)))
 
 
 def start_task(world: World, device: str, kind: str, key: str, total: float, now: float, **more: str) -> Task:
@@ -166,7 +193,7 @@ def start_task(world: World, device: str, kind: str, key: str, total: float, now
 def format_device(world: World, host: Host, serial: str, name: str, key: str) -> Datastore:
     """Make a datastore on an empty device; one that carries anything is refused."""
     volume = world.volume_by_serial(serial)
-    if volume is None or serial not in host.known:
+    if volume is None or not sees(world, host, serial):
         raise ActionError(404, "ResourceMissingAtURI", f"{host.name} does not see device {serial}.")
     made = next((store for store in world.datastores if store.serial == serial), None)
     if made and key and made.key == key:
@@ -184,7 +211,7 @@ def format_device(world: World, host: Host, serial: str, name: str, key: str) ->
 def mount(world: World, host: Host, serial: str) -> Datastore:
     """Mount the datastore on a device that the host sees."""
     store = next((store for store in world.datastores if store.serial == serial), None)
-    if store is None or serial not in host.known:
+    if store is None or not sees(world, host, serial):
         raise ActionError(404, "ResourceMissingAtURI", f"{host.name} sees no datastore on device {serial}.")
     if store.id not in host.mounted:
         host.mounted.append(store.id)
@@ -242,7 +269,7 @@ def move_disk(world: World, host: Host, disk_id: str, target_id: str, key: str, 
                 409, "InsufficientStorage", f"{target.name} has {free} bytes free; {disk.size_bytes} are needed."
             )
     task = start_task(world, host.name, "MoveDisk", key, disk.size_bytes, now, disk=disk_id, target=target_id)
-    # Only the block array copies between its own volumes; everything else goes over the host.
+    # Block arrays copy between their own volumes; everything else goes over the host.
     arrays = {world.pool_of(disk.datastore).array, world.pool_of(target.id).array}
-    task.offloaded = arrays == {world.array}
+    task.offloaded = len(arrays) == 1 and world.file_array not in arrays
     return task

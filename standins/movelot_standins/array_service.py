@@ -14,7 +14,9 @@ from movelot_standins.physics import OFFLOAD_BYTES_PER_SECOND, pool_day, pool_no
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
 OK = {"State": "Enabled", "Health": "OK"}
-PORTS = {"iSCSI": 3260, "NFS": 2049}
+PORTS = {"iSCSI": 3260, "NFS": 2049, "NVMe/TCP": 4420}
+# Redfish has one word for NVMe over any fabric; which one it is the transport says.
+SPOKEN = {"NVMe/TCP": ("NVMeOverFabrics", "TCP")}
 
 
 class StorageService(CommonService):
@@ -68,7 +70,7 @@ class StorageService(CommonService):
                 "StorageController.v1_8_0.StorageController",
                 f"Controller {c}",
                 Status=OK,
-                SupportedControllerProtocols=[self.protocol],
+                SupportedControllerProtocols=[SPOKEN.get(self.protocol, (self.protocol,))[0]],
             )
             for c in sorted({portal.controller for portal in self.world.portals_of(self.name)})
         ]
@@ -102,11 +104,12 @@ class StorageService(CommonService):
         return [self._target(portal) for portal in self.world.portals_of(self.name)]
 
     def _target(self, portal: Portal) -> Resource:
+        protocol, transport = SPOKEN.get(portal.protocol, (portal.protocol, portal.protocol))
         return resource(
             f"{self.fabric}/Endpoints/{portal.name}",
             "Endpoint.v1_8_1.Endpoint",
             portal.name,
-            EndpointProtocol=portal.protocol,
+            EndpointProtocol=protocol,
             ConnectedEntities=[
                 {
                     "EntityType": "StorageTarget",
@@ -118,7 +121,7 @@ class StorageService(CommonService):
                 {
                     "IPv4Address": {"Address": portal.address.split("/")[0]},
                     "Port": PORTS[portal.protocol],
-                    "TransportProtocol": portal.protocol,
+                    "TransportProtocol": transport,
                 }
             ],
             Status={"State": "Enabled" if portal.up else "Disabled", "Health": "OK"},
@@ -159,6 +162,8 @@ class ArrayService(StorageService):
 
     parts = (*StorageService.parts, "Volumes")
     fabric_parts = ("Endpoints", "Zones", "Connections")
+    name_format: ClassVar[str] = "iQN"
+    serial_format: ClassVar[str] = "NAA"
 
     def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
         super().__init__(name, world, password, clock)
@@ -190,21 +195,31 @@ class ArrayService(StorageService):
             CapacityBytes=volume.size_bytes,
             ProvisioningPolicy="Thin" if volume.thin else "Fixed",
             Capacity={"Data": {"ConsumedBytes": actions.allocated_bytes(self.world, volume, self.clock())}},
-            Identifiers=[{"DurableNameFormat": "NAA", "DurableName": volume.serial}],
+            Identifiers=[{"DurableNameFormat": self.serial_format, "DurableName": volume.serial}],
             CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
             Links={"Controllers": [owner]},
+            **self.volume_more(volume),
         )
 
-    def endpoints(self) -> list[Resource]:
-        return super().endpoints() + [self._initiator(name) for name in self.world.initiators]
+    def volume_more(self, _volume: Volume) -> Resource:
+        """What the array says of a volume beside what all do."""
+        return {}
 
-    def _initiator(self, iqn: str) -> Resource:
+    def endpoints(self) -> list[Resource]:
+        return super().endpoints() + [self._initiator(name) for name in self.known]
+
+    @property
+    def known(self) -> list[str]:
+        """The initiators, or host NQNs, that it knows."""
+        return self.world.initiators[self.name]
+
+    def _initiator(self, name: str) -> Resource:
         return resource(
-            f"{self.fabric}/Endpoints/{iqn.rsplit(':', 1)[1]}",
+            f"{self.fabric}/Endpoints/{name.rsplit(':', 1)[1]}",
             "Endpoint.v1_8_1.Endpoint",
-            iqn.rsplit(":", 1)[1],
-            EndpointProtocol="iSCSI",
-            Identifiers=[{"DurableNameFormat": "iQN", "DurableName": iqn}],
+            name.rsplit(":", 1)[1],
+            EndpointProtocol=SPOKEN.get(self.protocol, (self.protocol,))[0],
+            Identifiers=[{"DurableNameFormat": self.name_format, "DurableName": name}],
             ConnectedEntities=[{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
             Status=OK,
         )
@@ -218,7 +233,7 @@ class ArrayService(StorageService):
         ]
 
     def connections(self) -> list[Resource]:
-        return [self._connection(connection) for connection in self.world.connections]
+        return [self._connection(connection) for connection in self.world.connections_of(self.name)]
 
     def _connection(self, connection: Connection) -> Resource:
         initiators = [link(f"{self.fabric}/Endpoints/{iqn.rsplit(':', 1)[1]}") for iqn in connection.initiators]
@@ -232,12 +247,20 @@ class ArrayService(StorageService):
             VolumeInfo=[
                 {
                     "AccessCapabilities": ["Read", "Write"],
-                    "LUN": connection.lun,
                     "Volume": link(f"{self.storage}/Volumes/{connection.volume}"),
+                    **self.numbered(connection),
                 }
             ],
             Links={"InitiatorEndpoints": initiators, "TargetEndpoints": targets},
         )
+
+    def numbered(self, connection: Connection) -> Resource:
+        """The number under which hosts see the volume."""
+        return {"LUN": connection.lun}
+
+    def number_of(self, _volume: Volume, info: Resource) -> int:
+        """The number that a new connection gives a volume."""
+        return int(info["LUN"])
 
     def create_volume(self, call: Call) -> Reply:
         pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
@@ -257,7 +280,7 @@ class ArrayService(StorageService):
         info: Any = call.body["VolumeInfo"][0]
         volume = self._volume_of(info["Volume"]["@odata.id"].rsplit("/", 1)[1])
         initiators = self._initiators(call.body["Links"]["InitiatorEndpoints"])
-        body = self._connection(actions.connect(self.world, volume.id, initiators, int(info["LUN"])))
+        body = self._connection(actions.connect(self.world, volume.id, initiators, self.number_of(volume, info)))
         return Reply(201, body, {"Location": body["@odata.id"]})
 
     def let_in(self, call: Call) -> Reply:
@@ -268,23 +291,23 @@ class ArrayService(StorageService):
 
     def _initiators(self, ends: list[Resource]) -> list[str]:
         wanted = {end["@odata.id"].rsplit("/", 1)[1] for end in ends}
-        found = [iqn for iqn in self.world.initiators if iqn.rsplit(":", 1)[1] in wanted]
+        found = [name for name in self.known if name.rsplit(":", 1)[1] in wanted]
         if len(found) < len(wanted):
             raise ActionError(400, "PropertyValueNotInList", "An initiator endpoint is unknown.")
         return found
 
     def add_initiator(self, call: Call) -> Reply:
-        iqn = str(call.body["Identifiers"][0]["DurableName"])
-        actions.add_initiator(self.world, iqn)
-        body = self._initiator(iqn)
+        name = str(call.body["Identifiers"][0]["DurableName"])
+        actions.add_initiator(self.world, self.name, name)
+        body = self._initiator(name)
         return Reply(201, body, {"Location": body["@odata.id"]})
 
     def drop_initiator(self, call: Call) -> Reply:
         walk(self.endpoints(), call.parts["id"])
-        iqn = next((name for name in self.world.initiators if name.rsplit(":", 1)[1] == call.parts["id"]), None)
-        if iqn is None:
+        name = next((name for name in self.known if name.rsplit(":", 1)[1] == call.parts["id"]), None)
+        if name is None:
             raise ActionError(405, "ResourceCannotBeDeleted", "A portal of the array cannot be removed.")
-        actions.drop_initiator(self.world, iqn)
+        actions.drop_initiator(self.world, self.name, name)
         return Reply(204)
 
     def disconnect(self, call: Call) -> Reply:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from ipaddress import ip_interface
 
-from movelot_standins import actions, file_actions
+from movelot_standins import actions, file_actions, nvme_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
-from movelot_standins.model import Datastore, Disk, Host, Interface, World
+from movelot_standins.model import Datastore, Disk, Host, Interface, Volume, World
 from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
@@ -49,6 +49,8 @@ class HostService(CommonService):
             ("Wipe", self.wipe),
             ("MoveDisk", self.move_disk),
             ("SetPathPolicy", self.set_path_policy),
+            ("ConnectSubsystem", self.connect_subsystem),
+            ("DisconnectSubsystem", self.disconnect_subsystem),
         ):
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
 
@@ -60,8 +62,8 @@ class HostService(CommonService):
         return {"Systems": link(f"{ROOT}/Systems")}
 
     def computer(self, _call: Call) -> Resource:
-        files = ("MountExport", "UnmountExport", "SetFileClient")
-        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *files)
+        more = ("MountExport", "UnmountExport", "SetFileClient", "ConnectSubsystem", "DisconnectSubsystem")
+        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *more)
         targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
         return resource(
             self.system,
@@ -77,6 +79,8 @@ class HostService(CommonService):
                 "Kestrel": {
                     "Cluster": "quayside",
                     "InitiatorName": self.host.iqn,
+                    "HostNQN": self.host.nqn,
+                    "Subsystems": self._subsystems(),
                     "Devices": link(f"{self.oem}/Devices"),
                     "Datastores": link(f"{self.oem}/Datastores"),
                     "VirtualMachines": link(f"{self.oem}/VirtualMachines"),
@@ -119,42 +123,52 @@ class HostService(CommonService):
     def set_interface(self, call: Call) -> Reply:
         walk(self.interfaces(), call.parts["id"])
         interface = next(i for i in self.host.interfaces if i.name == call.parts["id"])
-        wanted = call.body["Oem"]["Kestrel"]
+        wanted = call.body.get("Oem", {}).get("Kestrel", {})
+        interface.mtu = int(call.body.get("MTUSize", interface.mtu))
         interface.active = [str(name) for name in wanted.get("ActiveUplinks", interface.active)]
         interface.standby = [str(name) for name in wanted.get("StandbyUplinks", interface.standby)]
         return Reply(200, self._interface(interface))
 
     def devices(self) -> list[Resource]:
-        """Block devices of the last scan, with a path for each (interface, portal) pair that works now."""
-        ports = {interface.name: interface for interface in self.host.interfaces}
-        portals = {portal.name: portal for portal in self.world.portals_of(self.world.array)}
+        """Block devices of the last scan and namespaces, with a path for each (interface, portal) pair that works."""
         found = []
-        for serial, pairs in self.host.known.items():
+        for serial, pairs in self._pairs_by_serial():
             volume = self.world.volume_by_serial(serial)
-            lun = next(
-                (
-                    c.lun
-                    for c in self.world.connections
-                    if volume and c.volume == volume.id and self.host.iqn in c.initiators
-                ),
-                None,
-            )
-            if volume is None or lun is None:
+            offered = next((c for c in self.world.connections if volume and c.volume == volume.id), None)
+            if volume is None or offered is None or not {self.host.iqn, self.host.nqn} & set(offered.initiators):
                 # What the array no longer offers stays known, without a path, until the next scan.
                 found.append(self._device(serial, volume.size_bytes if volume else 0, 0, [], "Absent", ("None", "")))
                 continue
-            paths = [
-                {
-                    "Port": port,
-                    "Portal": portal,
-                    "AccessState": "Optimized" if portals[portal].controller == volume.controller else "NonOptimized",
-                }
-                for port, portal in pairs
-                if actions.reaches(ports[port], portals[portal])
-            ]
+            paths = self._paths(volume, pairs)
             signature = (volume.signature_kind or "None", volume.signature_id)
-            found.append(self._device(serial, volume.size_bytes, lun, paths, "Enabled", signature))
+            found.append(self._device(serial, volume.size_bytes, offered.lun, paths, "Enabled", signature))
         return found
+
+    def _pairs_by_serial(self) -> list[tuple[str, list[list[str]]]]:
+        namespaces = [
+            (volume.serial, pairs)
+            for array, pairs in self.host.connected.items()
+            for volume in self.world.volumes_of(array)
+            if actions.sees(self.world, self.host, volume.serial)
+        ]
+        return [*self.host.known.items(), *namespaces]
+
+    def _paths(self, volume: Volume, pairs: list[list[str]]) -> list[Resource]:
+        ports = {interface.name: interface for interface in self.host.interfaces}
+        portals = {portal.name: portal for portal in self.world.portals_of(self.world.array_of(volume))}
+        return [
+            {
+                "Port": port,
+                "Portal": portal,
+                "AccessState": "Optimized" if portals[portal].controller == volume.controller else "NonOptimized",
+            }
+            for port, portal in pairs
+            if actions.reaches(ports[port], portals[portal])
+        ]
+
+    @property
+    def _namespaces(self) -> set[str]:
+        return {volume.serial for volume in self.world.volumes_of(self.world.nvme_array)}
 
     def _device(
         self, serial: str, size: int, lun: int, paths: list[Resource], state: str, signature: tuple[str, str]
@@ -162,7 +176,7 @@ class HostService(CommonService):
         return resource(
             f"{self.oem}/Devices/{serial}",
             "KestrelDevice.v1_0_0.Device",
-            f"naa.{serial}",
+            f"nguid.{serial}" if serial in self._namespaces else f"naa.{serial}",
             Serial=serial,
             CapacityBytes=size,
             LUN=lun,
@@ -255,7 +269,7 @@ class HostService(CommonService):
 
     def wipe(self, call: Call) -> Reply:
         serial = str(call.body["Serial"])
-        if serial not in self.host.known:
+        if not actions.sees(self.world, self.host, serial):
             raise ActionError(404, "ResourceMissingAtURI", f"{self.name} does not see device {serial}.")
         store = next((store for store in self.world.datastores if store.serial == serial), None)
         if store is not None:
@@ -279,6 +293,24 @@ class HostService(CommonService):
             raise ActionError(400, "PropertyValueNotInList", f"There is no path policy {policy}.")
         self.host.path_policy[serial] = policy
         return Reply(200, {**device, "PathPolicy": policy})
+
+    def _subsystems(self) -> list[Resource]:
+        return [
+            {
+                "NQN": nvme_actions.subsystem(array),
+                "Connections": [{"Port": port, "Portal": portal} for port, portal in pairs],
+            }
+            for array, pairs in self.host.connected.items()
+        ]
+
+    def connect_subsystem(self, call: Call) -> Reply:
+        nvme_actions.connect(self.world, self.host, str(call.body["NQN"]), str(call.body["DiscoveryAddress"]))
+        return Reply(200, {"Subsystems": self._subsystems()})
+
+    def disconnect_subsystem(self, call: Call) -> Reply:
+        keep = [[str(pair["Port"]), str(pair["Portal"])] for pair in call.body.get("Keep", [])]
+        nvme_actions.disconnect(self.world, self.host, str(call.body["NQN"]), keep)
+        return Reply(200, {"Subsystems": self._subsystems()})
 
     def _disks(self) -> list[tuple[int, Disk]]:
         own = {disk.id for machine in self.world.machines if machine.host == self.name for disk in machine.disks}

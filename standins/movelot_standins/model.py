@@ -27,7 +27,7 @@ class Pool:
 
 @dataclass
 class Portal:
-    """An array's iSCSI portal, or the interface of a file server (protocol NFS), which also has a host name."""
+    """An array's portal, or the interface of a file server (protocol NFS), which also has a host name."""
 
     name: str
     controller: str
@@ -43,7 +43,7 @@ class Portal:
 
 @dataclass
 class Volume:
-    """A volume, or a file system of a file array, whose serial is the file system id that its clients are told.
+    """A volume, namespace or file system. Its serial is its NAA name, NGUID, or the id that its clients are told.
 
     ``signature`` is what a host would read at the start of a volume: empty, or the kind and id of a format.
     """
@@ -78,7 +78,7 @@ class Export:
 
 @dataclass
 class Connection:
-    """Masking: which initiators see a volume, under which LUN number."""
+    """Masking: which initiators (or host NQNs) see a volume, under which LUN number (or namespace id)."""
 
     id: str
     volume: str
@@ -102,7 +102,10 @@ class Interface:
 
 @dataclass
 class Host:
-    """A hypervisor host. ``known`` are the serials found by its last scan, with the portals seen per interface."""
+    """A hypervisor host. ``known`` are the serials found by its last scan, with the portals seen per interface.
+
+    ``connected`` has the (interface, portal) pairs over which it is connected to the subsystem of each NVMe array.
+    """
 
     name: str
     iqn: str
@@ -116,6 +119,8 @@ class Host:
     file_versions: dict[str, str] = field(default_factory=dict)
     # Timeouts and limits of its NFS client.
     file_client: dict[str, int] = field(default_factory=dict)
+    nqn: str = ""
+    connected: dict[str, list[list[str]]] = field(default_factory=dict)
 
 
 @dataclass
@@ -193,9 +198,10 @@ class Task:
 
 @dataclass
 class World:
-    """A block array and a file array with their pools, the hosts on them, and all that was done to them.
+    """The arrays with their pools, the hosts on them, and all that was done to them.
 
-    ``file_advice`` are the timeouts and limits that the file array recommends to its clients.
+    ``initiators`` are the initiators and host NQNs that each block array knows. ``file_advice`` are the timeouts and
+    limits that the file array recommends to its clients.
     """
 
     seed: int
@@ -205,7 +211,7 @@ class World:
     portals: list[Portal]
     volumes: list[Volume]
     connections: list[Connection]
-    initiators: list[str]
+    initiators: dict[str, list[str]]
     hosts: list[Host]
     datastores: list[Datastore]
     machines: list[Machine]
@@ -213,6 +219,7 @@ class World:
     # Seconds by which a device's clock is wrong, by its name.
     clock_errors: dict[str, float] = field(default_factory=dict)
     file_array: str = "shale"
+    nvme_array: str = "chalk"
     exports: list[Export] = field(default_factory=list)
     file_advice: dict[str, int] = field(default_factory=dict)
     counter: int = 100
@@ -224,6 +231,17 @@ class World:
 
     def volume_by_serial(self, serial: str) -> Volume | None:
         return next((volume for volume in self.volumes if volume.serial == serial), None)
+
+    def kind_of(self, array: str) -> str:
+        """What an array is: block (over iSCSI), nvme, or file."""
+        return {self.file_array: "file", self.nvme_array: "nvme"}.get(array, "block")
+
+    def array_of(self, volume: Volume) -> str:
+        return self.pool(volume.pool).array
+
+    def connections_of(self, array: str) -> list[Connection]:
+        ours = {volume.id for volume in self.volumes_of(array)}
+        return [connection for connection in self.connections if connection.volume in ours]
 
     def volumes_of(self, array: str) -> list[Volume]:
         return [volume for volume in self.volumes if self.pool(volume.pool).array == array]

@@ -24,12 +24,14 @@ from movelot_standins.faults import FaultyApp
 from movelot_standins.file_service import FileService
 from movelot_standins.host_service import HostService
 from movelot_standins.model import World
+from movelot_standins.nvme_service import NvmeService
 
 TICK_SECONDS = 0.2
 SAVE_SECONDS = 2.0
 ADDRESSES = {
     "granite": "127.40.0.10",
     "shale": "127.40.0.12",
+    "chalk": "127.40.0.13",
     "quay-01": "127.40.0.21",
     "quay-02": "127.40.0.22",
     "quay-03": "127.40.0.23",
@@ -147,10 +149,11 @@ class Site:
 
     def _listeners(self) -> dict[str, Listener]:
         passwords = self._passwords()
-        block, file = self.world.array, self.world.file_array
+        block, file, nvme = self.world.array, self.world.file_array, self.world.nvme_array
         services: list[CommonService] = [
             ArrayService(block, self.world, passwords[block]),
             FileService(file, self.world, passwords[file]),
+            NvmeService(nvme, self.world, passwords[nvme]),
         ]
         services += [HostService(host.name, self.world, passwords[host.name]) for host in self.world.hosts]
         for service in services:

@@ -19,6 +19,7 @@ from movelot_standins.model import (
     Volume,
     World,
 )
+from movelot_standins.nvme_actions import PREFIX as NQN_PREFIX
 
 SEED = 58
 HOSTS = ("quay-01", "quay-02", "quay-03")
@@ -115,7 +116,18 @@ def _host(number: int) -> Host:
     cabling |= {"uplink-3": "switch-1", "uplink-4": "switch-2"}
     name = HOSTS[number - 1]
     client = FILE_ADVICE | FILE_DIFFERS.get(name, {})
-    return Host(name, iqn(name), [first, second, files], cabling=cabling, file_client=client)
+    cabling |= {"uplink-5": "switch-1", "uplink-6": "switch-2"}
+    nvme = [
+        Interface(f"nvme-{side}", f"10.40.{net}.{last}/24", 400 + net, f"02:4b:42:00:{net:02x}:{number:02x}", [uplink])
+        for side, net, uplink in (("a", 11, "uplink-5"), ("b", 12, "uplink-6"))
+    ]
+    for interface in nvme:
+        interface.protocol = "NVMe/TCP"
+    if number == 3:
+        # Planted: an interface that was set up with the usual frame size, so that large frames are lost on it.
+        nvme[1].mtu = 1500
+    interfaces = [first, second, files, *nvme]
+    return Host(name, iqn(name), interfaces, cabling=cabling, file_client=client, nqn=f"{NQN_PREFIX}{name}")
 
 
 def _portals() -> list[Portal]:
@@ -139,7 +151,7 @@ def build(started: float) -> World:
         Pool("granite-mixed", 28 * TIB, 18, 2.4, 0.40, 0.48, 2.1, "RAID6", "HDD"),
     ]
     hosts = [_host(n) for n in (1, 2, 3)]
-    known = [*(host.iqn for host in hosts), iqn(RETIRED)]
+    known = {"granite": [*(host.iqn for host in hosts), iqn(RETIRED)]}
     world = World(SEED, started, "granite", pools, _portals(), [], [], known, hosts, [], [])
     world.clock_errors["granite"] = ARRAY_CLOCK_ERROR_SECONDS
     for number, (name, pool, tib, controller, other, growth) in enumerate(DATASTORES, start=1):
@@ -159,6 +171,7 @@ def build(started: float) -> World:
         # Planted: the hosts were set up at different times and spread their I/O differently.
         host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
     _add_files(world)
+    _add_chalk(world)
     _add_machines(world)
     return world
 
@@ -194,7 +207,7 @@ def _add_files(world: World) -> None:
         world.portals.append(server)
     world.file_advice = {**FILE_ADVICE}
     for number, (name, pool, tib, controller, other) in enumerate(EXPORTS, start=31):
-        serial, path = serial_of(number, file=True), f"/exports/{name}"
+        serial, path = serial_of(number, "file"), f"/exports/{name}"
         world.volumes.append(Volume(str(number), name, serial, pool, tib * TIB, controller))
         clients = [["10.40.10.0/24", "ReadWrite"]]
         world.exports.append(Export(str(number), str(number), name, path, ["NFSv3", "NFSv4_1"], clients))
@@ -206,6 +219,19 @@ def _add_files(world: World) -> None:
             for host in world.hosts:
                 host.mounted.append(store.id)
                 host.file_versions[store.id] = "NFSv4_1"
+
+
+def _add_chalk(world: World) -> None:
+    """Array chalk over NVMe/TCP, still empty. Planted: it does not know quay-02 yet."""
+    chalk = world.nvme_array
+    world.pools.append(Pool("chalk-one", 12 * TIB, 8, 0.16, 0.14, 0.3, 1.4, "RAID10", "SSD", chalk))
+    for controller in "AB":
+        for n, net in enumerate((11, 12), start=1):
+            address = f"10.40.{net}.{11 + (controller == 'B')}/24"
+            portal = Portal(f"{controller}{n}", controller, address, 400 + net, switch=f"switch-{n}", array=chalk)
+            portal.protocol = "NVMe/TCP"
+            world.portals.append(portal)
+    world.initiators[chalk] = [host.nqn for host in world.hosts if host.name != "quay-02"]
 
 
 def _plant_uneven(world: World) -> None:

@@ -1,6 +1,7 @@
 """Paths between host ports and array portals: which there should be, which there are, and why one is missing.
 
-Terms follow RFC 7143 (iSCSI portals and initiators) and SPC-4 (ALUA access states). File storage has paths too: from a
+Terms follow RFC 7143 (iSCSI portals and initiators), SPC-4 (ALUA access states) and the NVM Express base specification
+(host NQN and subsystem; its asymmetric access states are given their SPC-4 names). File storage has paths too: from a
 host's interface to the server interface of the controller that owns the file system; where block storage has an
 initiator, it has the address of the host's interface.
 """
@@ -13,6 +14,13 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 from ipaddress import ip_interface
+from typing import Final
+
+ISCSI: Final = "iSCSI"
+NVME: Final = "NVMe/TCP"
+NFS: Final = "NFS"
+# What carries volumes as block devices.
+BLOCK: Final = (ISCSI, NVME)
 
 
 class Access(StrEnum):
@@ -38,11 +46,14 @@ class Cause(StrEnum):
     MASKED = "masked"
     NOT_RESCANNED = "not_rescanned"
     NOT_MOUNTED = "not_mounted"
+    NOT_CONNECTED = "not_connected"
 
 
 @dataclass(frozen=True, slots=True)
 class HostPort:
-    """A host's storage interface. ``address`` with prefix length, ``initiator`` is its IQN (NFS: its bare address).
+    """A host's storage interface. ``address`` with prefix length; ``initiator`` is what an array lets in.
+
+    That is the host's IQN, over NVMe its NQN, and for file storage the interface's bare address.
 
     ``frame_bytes`` is its largest frame (MTU), ``switch`` what its active uplink is cabled to, where that is known.
     """
@@ -55,7 +66,7 @@ class HostPort:
     active_uplinks: tuple[str, ...]
     standby_uplinks: tuple[str, ...] = ()
     up: bool = True
-    protocol: str = "iSCSI"
+    protocol: str = ISCSI
     frame_bytes: int = 9000
     switch: str = ""
 
@@ -70,7 +81,7 @@ class Portal:
     address: str
     vlan: int
     up: bool = True
-    protocol: str = "iSCSI"
+    protocol: str = ISCSI
     frame_bytes: int = 9000
     switch: str = ""
 
@@ -133,7 +144,7 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
     uplink on the interface and none standby, else the host refuses to bind the interface and no session starts; other
     protocols take what uplinks there are.
     """
-    bound = port.protocol == "iSCSI"
+    bound = port.protocol == ISCSI
     tests = (
         (portal.up, Cause.PORTAL_DOWN),
         (port.up, Cause.PORT_DOWN),
@@ -149,7 +160,7 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
 
 def unused_cause(portal: Portal) -> Cause:
     """Why a path is missing where nothing stands in the way."""
-    return Cause.NOT_MOUNTED if portal.protocol == "NFS" else Cause.NOT_RESCANNED
+    return {NFS: Cause.NOT_MOUNTED, NVME: Cause.NOT_CONNECTED}.get(portal.protocol, Cause.NOT_RESCANNED)
 
 
 def strays(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[tuple[str, str], str]:
@@ -242,6 +253,6 @@ def switch_of(port: HostPort) -> str:
 
 def uplink_of(port: HostPort) -> str:
     """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over."""
-    if len(port.active_uplinks) + len(port.standby_uplinks) > 1 and port.protocol != "iSCSI":
+    if len(port.active_uplinks) + len(port.standby_uplinks) > 1 and port.protocol != ISCSI:
         return ""
     return f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}"

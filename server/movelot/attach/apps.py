@@ -11,6 +11,7 @@ class AttachConfig(AppConfig):
         from movelot.attach.drafting import AttachKind
         from movelot.attach.file_limits import FileLimitsKind
         from movelot.attach.files import AttachFileKind
+        from movelot.attach.frames import FrameKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
         from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.uplinks import UplinkKind
@@ -21,6 +22,7 @@ class AttachConfig(AppConfig):
             AttachFileKind(),
             FileLimitsKind(),
             UplinkKind(),
+            FrameKind(),
             SpreadKind(),
             InitiatorKind(),
             DetachKind(),

@@ -12,6 +12,7 @@ from movelot.inventory.sentences import fit_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFit, Verdict
+from movelot_core.fabric.paths import network_of
 from movelot_core.units import format_share, format_size
 
 if TYPE_CHECKING:
@@ -50,8 +51,17 @@ def path_checks(table: PathTable) -> list[Check]:
         if host not in blind and points:
             checks.append(Check("no single point of failure", WARN, f"{host} would reach it over {points[0]} only."))
     if seen == expected:
-        checks.append(Check("paths", PASS, f"{seen} of {expected} paths, on two subnets and two controllers"))
+        checks.append(Check("paths", PASS, f"{seen} of {expected} paths, on {_legs(table)}"))
     return checks
+
+
+def _legs(table: PathTable) -> str:
+    """Over how many subnets and controllers the paths go."""
+    used = {path.portal for path in table.paths if path.seen}
+    portals = [portal for portal in table.portals if portal.name in used]
+    subnets = len({network_of(portal.address) for portal in portals})
+    controllers = len({portal.controller for portal in portals})
+    return f"{subnets} subnet{'s'[: subnets != 1]} and {controllers} controller{'s'[: controllers != 1]}"
 
 
 def rival_checks(lot: Lot, chosen: list[Pool], volumes: list[PlannedVolume]) -> list[Check]:

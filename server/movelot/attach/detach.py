@@ -13,10 +13,12 @@ from django.db.models import Q
 
 from movelot.attach.file_masking import detach_steps
 from movelot.attach.masking import volume_named
+from movelot.attach.steps import find_step
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount, Offer, Pool, Volume
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
+from movelot_core.fabric.paths import NVME
 from movelot_core.units import format_size
 
 USERS_NAMED = 5
@@ -148,18 +150,7 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
     unmounted = tuple(range(len(steps)))
     steps += [_withdraw(volume, offer, unmounted) for offer in volume.offers.order_by("pk")]
     withdrawn = tuple(range(len(steps)))
-    steps += [
-        StepSpec(
-            "scan",
-            host.name,
-            f"Rescan {host.name}, until the device is gone",
-            "by its serial",
-            {"serial": volume.serial, "present": False},
-            withdrawn,
-            seconds=host.scan_seconds,
-        )
-        for host in sees
-    ]
+    steps += [find_step(volume.device, host, volume.serial, "by its serial", withdrawn, present=False) for host in sees]
     if not keep:
         gone = tuple(range(len(steps)))
         title = f"Delete volume {volume.name}"
@@ -171,12 +162,14 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
 
 
 def _withdraw(volume: Volume, offer: Offer, needs: tuple[int, ...]) -> StepSpec:
-    uris = dict(volume.device.initiators.values_list("iqn", "uri"))
+    nvme = volume.device.block_protocol == NVME
+    uris = dict(volume.device.initiators.values_list("identifier", "uri"))
     params = {
         "uri": offer.uri,
         "volume_uri": volume.uri,
-        "initiator_uris": sorted(uris[iqn] for iqn in offer.initiators if iqn in uris),
-        "lun": offer.lun,
+        "initiator_uris": sorted(uris[name] for name in offer.initiators if name in uris),
+        "lun": None if nvme else offer.lun,
     }
-    title = f"Withdraw {volume.name} from {len(offer.initiators)} initiators"
-    return StepSpec("withdraw_volume", volume.device.name, title, f"LUN number {offer.lun} becomes free", params, needs)
+    title = f"Withdraw {volume.name} from {len(offer.initiators)} hosts"
+    detail = "" if nvme else f"LUN number {offer.lun} becomes free"
+    return StepSpec("withdraw_volume", volume.device.name, title, detail, params, needs)

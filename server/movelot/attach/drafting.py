@@ -18,6 +18,7 @@ from movelot.lots.drafting import Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 from movelot_core.attach import Verdict, rank_pools, share_out
+from movelot_core.fabric.paths import BLOCK
 from movelot_core.units import format_size
 
 
@@ -47,7 +48,7 @@ class AttachKind(DraftKind):
         wish = read(typed)
         cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
-        figures = figures_of(cluster, lot, "iSCSI")
+        figures = figures_of(cluster, lot, BLOCK)
         fits = fits_of(cluster, wish, figures)
         chosen = _chosen(typed.pools, fits, wish)
         plan = AttachPlan(

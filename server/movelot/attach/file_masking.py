@@ -6,11 +6,11 @@ from movelot.attach.files import mount_step
 from movelot.inventory.files import export_of, mounts_of
 from movelot.inventory.models import Cluster, Device, Volume
 from movelot.inventory.models import Export as ExportRow
-from movelot.inventory.paths import NFS, portals_of, ports_of
+from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES
 from movelot.lots.drafting import PASS, STOP, Check, Draft
 from movelot.lots.steps.base import StepSpec
-from movelot_core.fabric.paths import blocking_cause, network_of
+from movelot_core.fabric.paths import NFS, blocking_cause, network_of
 from movelot_core.files import Obstacle, obstacle, usual_spelling
 from movelot_core.units import format_size
 

@@ -15,15 +15,15 @@ from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
 from movelot.attach.pools import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
 from movelot.inventory.models import Cluster, Datastore, Device, HostPort, Mount, Pool, Portal, Volume
-from movelot.inventory.paths import NFS, portals_of, ports_of
+from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES, cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 from movelot_core.attach import Verdict
+from movelot_core.fabric.paths import NFS, blocking_cause, network_of
 from movelot_core.fabric.paths import HostPort as Port
 from movelot_core.fabric.paths import Portal as Server
-from movelot_core.fabric.paths import blocking_cause, network_of
 from movelot_core.files import Export, Obstacle, obstacle
 from movelot_core.units import format_size
 
@@ -116,7 +116,7 @@ class AttachFileKind(DraftKind):
         wish = read(Form(typed.cluster, typed.name, typed.size))
         cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
-        figures = figures_of(cluster, lot, NFS)
+        figures = figures_of(cluster, lot, (NFS,))
         fits = fits_of(cluster, wish, figures)
         pool = _chosen(typed.pool, fits)
         title = (

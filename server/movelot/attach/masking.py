@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db.models import Q
+
+from movelot.attach.admission import admit
 from movelot.attach.file_masking import spread_file
-from movelot.attach.steps import PATH_POLICY, free_luns
+from movelot.attach.steps import PATH_POLICY, connect_steps, find_step, lun_for, number_word, numbered
 from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
-from movelot.inventory.paths import expected_table
+from movelot.inventory.paths import expected_table, initiators_of
 from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
+from movelot_core.fabric.paths import NVME
 
 
 def volume_named(value: Any) -> Volume | None:
@@ -41,7 +45,7 @@ class SpreadKind(DraftKind):
         title = f"Let all hosts see {volume.name}"
         if not blind:
             return Draft(title, checks=[Check("something to do", STOP, f"Every host sees {volume.name} already.")])
-        first = _let_in(volume, offer, hosts) if offer else [_offer(volume, hosts)]
+        first = _let_in(volume, offer, hosts) if offer else _offer(volume, hosts)
         steps = [*first, *_host_steps(volume, blind, len(first))]
         let_in = sorted(offer.initiators) if offer else []
         facts = {f"initiators let in to {volume.name}": ", ".join(let_in) or "none"}
@@ -70,62 +74,56 @@ def _hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
     """Hosts of the clusters that have any host let in; for a volume offered to nobody those of ``cluster``."""
     hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
     if offer is not None:
-        clusters = Device.objects.filter(initiator__in=offer.initiators, cluster__isnull=False).values("cluster")
+        let_in = Q(initiator__in=offer.initiators) | Q(nqn__in=offer.initiators)
+        clusters = Device.objects.filter(let_in, cluster__isnull=False).values("cluster")
         return list(hosts.filter(cluster__in=clusters))
     chosen = Cluster.objects.filter(name=cluster).first() or Cluster.objects.order_by("name").first()
     return list(hosts.filter(cluster=chosen)) if chosen else []
 
 
-def _offer(volume: Volume, hosts: list[Device]) -> StepSpec:
-    """The step that offers a volume which nobody is let in to yet."""
-    uris = dict(Initiator.objects.filter(device=volume.device).values_list("iqn", "uri"))
-    initiators = [uris[host.initiator] for host in hosts if host.initiator in uris]
-    (lun,) = free_luns(volume.device, 1)
-    return StepSpec(
+def _offer(volume: Volume, hosts: list[Device]) -> list[StepSpec]:
+    """The steps that offer a volume which nobody is let in to yet."""
+    admission = admit(volume.device, hosts, 0)
+    lun = lun_for(volume.device)
+    offer = StepSpec(
         "offer_volume",
         volume.device.name,
-        f"Let {len(initiators)} initiators see {volume.name}",
-        f"LUN number {lun} on every host",
-        {"volume_uri": volume.uri, "initiator_uris": initiators, "lun": lun},
+        f"Let {len(admission.uris)} hosts see {volume.name}",
+        numbered(lun),
+        {"volume_uri": volume.uri, "initiator_uris": admission.uris, "lun": lun},
+        tuple(range(len(admission.steps))),
     )
+    return [*admission.steps, offer]
 
 
 def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]:
     """The step that lets the hosts' initiators in, where some are not."""
-    missing = [host for host in hosts if host.initiator not in offer.initiators]
+    missing = [host for host in hosts if not initiators_of(host) & set(offer.initiators)]
     if not missing:
         return []
-    uris = dict(Initiator.objects.filter(device=volume.device).values_list("iqn", "uri"))
-    before = sorted(uris[iqn] for iqn in offer.initiators if iqn in uris)
-    wanted = sorted({*before, *(uris[host.initiator] for host in missing if host.initiator in uris)})
-    return [
-        StepSpec(
-            "let_in",
-            volume.device.name,
-            f"Let {', '.join(host.name for host in missing)} see {volume.name}",
-            f"LUN number {offer.lun}, as on the other hosts",
-            {"uri": offer.uri, "volume": volume.name, "wanted": wanted, "before": before},
-        )
-    ]
+    uris = dict(Initiator.objects.filter(device=volume.device).values_list("identifier", "uri"))
+    before = sorted(uris[name] for name in offer.initiators if name in uris)
+    admission = admit(volume.device, missing, 0)
+    let_in = StepSpec(
+        "let_in",
+        volume.device.name,
+        f"Let {', '.join(host.name for host in missing)} see {volume.name}",
+        f"{number_word(volume.device)} {offer.lun}, as on the other hosts",
+        {"uri": offer.uri, "volume": volume.name, "wanted": [*before, *admission.uris], "before": before},
+        tuple(range(len(admission.steps))),
+    )
+    return [*admission.steps, let_in]
 
 
 def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec]:
-    """Scan each blind host after the first ``begun`` steps, mount what the others mount, and set the path policy."""
+    """Find it on each blind host after the first ``begun`` steps, mount what the others mount, set the path policy."""
     store = Datastore.objects.filter(serial=volume.serial).first()
-    steps: list[StepSpec] = []
+    table = expected_table(blind, volume.device, volume.name)
+    steps: list[StepSpec] = connect_steps(volume.device, blind, table, tuple(range(begun)))
+    ready = tuple(range(begun + len(steps)))
     for host in blind:
         first = begun + len(steps)
-        steps.append(
-            StepSpec(
-                "scan",
-                host.name,
-                f"Rescan {host.name}, wait for the device",
-                "by its serial, not by time",
-                {"serial": volume.serial, "present": True},
-                tuple(range(begun)),
-                seconds=host.scan_seconds,
-            )
-        )
+        steps.append(find_step(volume.device, host, volume.serial, "by its serial, not by time", ready))
         name = store.name if store else volume.name
         mount = {"serial": volume.serial, "name": name, "as_found": True}
         if store:
@@ -151,8 +149,11 @@ def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpe
 
 def _lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check]:
     """The LUN number has to be free for every initiator that is let in anew."""
+    if volume.device.block_protocol == NVME:
+        # A namespace id is the subsystem's own, the same for every host.
+        return []
     others = Offer.objects.filter(device=volume.device, lun=offer.lun).exclude(pk=offer.pk)
-    taken = {iqn for other in others for iqn in other.initiators}
+    taken = {name for other in others for name in other.initiators}
     clash = [host.name for host in blind if host.initiator in taken]
     if clash:
         text = f"LUN number {offer.lun} is another volume's on {', '.join(clash)}."
@@ -182,30 +183,30 @@ class InitiatorKind(DraftKind):
     name = "initiator"
 
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        iqn = str(form.get("initiator", ""))
-        rows = list(Initiator.objects.filter(iqn=iqn).select_related("device").order_by("device__name"))
+        name = str(form.get("initiator", ""))
+        rows = list(Initiator.objects.filter(identifier=name).select_related("device").order_by("device__name"))
         if not rows:
-            return Draft("Remove an initiator", checks=[Check("initiator is known", STOP, f"No array knows “{iqn}”.")])
+            return Draft("Remove an initiator", checks=[Check("initiator is known", STOP, f"No array knows “{name}”.")])
         steps: list[StepSpec] = []
         for row in rows:
             steps += _forget(row, len(steps))
-        owner = Device.objects.filter(initiator=iqn).first()
+        owner = Device.objects.filter(Q(initiator=name) | Q(nqn=name)).first()
         if owner:
             check = Check("belongs to nobody", STOP, f"It is the initiator of {owner.name}, which is linked.")
         else:
             check = Check("belongs to nobody", PASS, "no linked host has this initiator")
         facts = {"let in to": ", ".join(step.params["volume"] for step in steps if step.kind == "let_in")}
-        return Draft(f"Remove initiator {row.name}", steps, {"initiator": iqn}, [check], facts)
+        return Draft(f"Remove initiator {row.name}", steps, {"initiator": name}, [check], facts)
 
 
 def _forget(row: Initiator, first: int) -> list[StepSpec]:
     """Take the initiator out of each connection of its array, then forget it; the first step is at ``first``."""
-    uris = dict(Initiator.objects.filter(device=row.device).values_list("iqn", "uri"))
+    uris = dict(Initiator.objects.filter(device=row.device).values_list("identifier", "uri"))
     steps = []
     for offer in Offer.objects.filter(device=row.device).select_related("volume").order_by("pk"):
-        if row.iqn not in offer.initiators:
+        if row.identifier not in offer.initiators:
             continue
-        others = [uris[iqn] for iqn in offer.initiators if iqn != row.iqn and iqn in uris]
+        others = [uris[name] for name in offer.initiators if name != row.identifier and name in uris]
         steps.append(
             StepSpec(
                 "let_in",
@@ -221,7 +222,6 @@ def _forget(row: Initiator, first: int) -> list[StepSpec]:
             )
         )
     needs = tuple(range(first, first + len(steps)))
-    forget = StepSpec(
-        "drop_initiator", row.device.name, f"Forget {row.name}", row.iqn, {"uri": row.uri, "iqn": row.iqn}, needs
-    )
+    params = {"uri": row.uri, "identifier": row.identifier}
+    forget = StepSpec("drop_initiator", row.device.name, f"Forget {row.name}", row.identifier, params, needs)
     return [*steps, forget]

@@ -108,7 +108,8 @@ class PathsView(APIView):
         if not clusters or not arrays:
             raise Problem(404, "no_paths", "No array with hosts is linked yet.", hint="Link them under Devices.")
         cluster = Cluster.objects.filter(name=given.get("cluster") or clusters[0]).first()
-        array = Device.objects.filter(kind=Device.Kind.ARRAY, name=given.get("array") or arrays[0]).first()
+        wanted = given.get("array") or (_first_array(cluster) if cluster else "")
+        array = Device.objects.filter(kind=Device.Kind.ARRAY, name=wanted).first()
         if cluster is None or array is None:
             raise Problem(404, "not_found", "There is no such cluster or array.", hint="Choose one of the lists.")
         key = f"paths-{cluster.pk}-{array.pk}-{given.get('volume', '')}-{inventory_version()}"
@@ -117,6 +118,20 @@ class PathsView(APIView):
             data = dict(PathsSerializer(_answer(cluster, array, given.get("volume", ""))).data)
             cache.set(key, data, KEPT_SECONDS)
         return Response(data)
+
+
+def _first_array(cluster: Cluster) -> str:
+    """The array to show when none is asked for: one with missing paths, else one with paths at all, else any."""
+
+    def found() -> str:
+        def wants_a_look(array: Device) -> tuple[bool, bool]:
+            matrix = cluster_paths(cluster, array).matrix
+            return bool(matrix.missing.any()), bool(matrix.expected.any())
+
+        arrays = Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name")
+        return max(arrays, key=wants_a_look).name
+
+    return str(cache.get_or_set(f"first-array-{cluster.pk}-{inventory_version()}", found, KEPT_SECONDS))
 
 
 def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:

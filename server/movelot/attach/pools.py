@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from movelot.attach.form import Wish
 from movelot.attach.grants import promised_bytes, quota_left
 from movelot.inventory.estates import estate_of
-from movelot.inventory.models import Cluster, HostPort, Pool, Portal
+from movelot.inventory.models import Cluster, Device, HostPort, Pool, Portal
 from movelot.inventory.sentences import fit_text
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFigures, PoolFit, rank_pools
@@ -43,16 +43,21 @@ class PlannedVolume:
     pool: str
 
 
-def figures_of(cluster: Cluster | None, lot: Lot, protocol: str) -> Figures:
-    """Every pool of the arrays that speak ``protocol``: latency at its peak hour, what is granted and what is left."""
+def figures_of(cluster: Cluster | None, lot: Lot, protocols: tuple[str, ...]) -> Figures:
+    """Every pool of the arrays that speak one of ``protocols``: its latency at the peak hour, what is granted and left.
+
+    Imported hosts and linked arrays do not meet: what serves one of them cannot be carried out on the other.
+    """
     group = getattr(cluster, "group", None)
     peaks: dict[str, float] = {}
     if group:
         found = estate_of(group)
         peaks = dict(zip(found.estate.pools, map(float, found.state.peak_ms), strict=True))
     promised = promised_bytes(lot)
-    hosts = HostPort.objects.filter(protocol=protocol, device__cluster=cluster)
-    reached = _arrays_reached(protocol, set(hosts.values_list("network", flat=True)))
+    ports = HostPort.objects.filter(protocol__in=protocols, device__cluster=cluster)
+    reached = _arrays_reached(set(ports.values_list("protocol", "network")))
+    imported = Device.objects.filter(cluster=cluster, state=Device.State.IMPORTED).exists()
+    pools = Pool.objects.filter(device__portals__protocol__in=protocols).select_related("device", "grant").distinct()
     return {
         pool.name: (
             pool,
@@ -68,15 +73,16 @@ def figures_of(cluster: Cluster | None, lot: Lot, protocol: str) -> Figures:
                 quota_left_bytes=quota_left(pool, promised),
             ),
         )
-        for pool in Pool.objects.filter(device__portals__protocol=protocol).select_related("device", "grant").distinct()
+        for pool in pools
+        if pool.device.imported == imported
     }
 
 
-def _arrays_reached(protocol: str, networks: set[str]) -> set[int]:
-    """Arrays with a portal in a subnet that one of the interfaces with these addresses is in."""
-    subnets = {network_of(network) for network in networks}
-    portals = Portal.objects.filter(protocol=protocol).values_list("device_id", "network")
-    return {array for array, network in portals if network_of(network) in subnets}
+def _arrays_reached(ports: set[tuple[str, str]]) -> set[int]:
+    """Arrays with a portal in the subnet of one of the ports, given as protocol and address, for the same protocol."""
+    met = {(protocol, network_of(network)) for protocol, network in ports}
+    portals = Portal.objects.values_list("device_id", "protocol", "network")
+    return {array for array, protocol, network in portals if (protocol, network_of(network)) in met}
 
 
 def ceiling_of(cluster: Cluster | None) -> float:

@@ -1,13 +1,15 @@
-"""The steps of an attach lot: fix uplinks, create, offer, scan side by side, format once, mount everywhere."""
+"""The steps of an attach lot: fix uplinks, create, offer, connect, find side by side, format once, mount everywhere."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from movelot.inventory.models import Device, Initiator, Offer, Pool
+from movelot.attach.admission import admit
+from movelot.inventory.models import Device, Offer, Pool
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
+from movelot_core.fabric.paths import NVME
 from movelot_core.units import format_size
 
 PATH_POLICY = "RoundRobin"
@@ -30,15 +32,20 @@ def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fi
     All volumes are made and offered before any host scans, so that one scan a host finds them all: the scan steps of
     the others see their device and need none.
     """
+    array = wanted[0].pool.device
     steps = [*fixes]
+    admission = admit(array, hosts, len(steps))
+    steps += admission.steps
+    ready = tuple(range(len(steps)))
     created = []
-    for volume, lun in zip(wanted, free_luns(wanted[0].pool.device, len(wanted)), strict=True):
+    for volume, lun in zip(wanted, _luns(array, len(wanted)), strict=True):
         created.append(len(steps))
-        steps += _array_steps(volume, hosts, len(steps), tuple(range(len(fixes))), lun)
-    offered = tuple(first + 1 for first in created)
+        steps += _array_steps(volume, admission.uris, ready, len(steps), lun)
+    steps += connect_steps(array, hosts, table, ready)
+    found_after = tuple(range(created[0] + 1, len(steps)))
     scans: dict[str, int] = {}
     for volume, first in zip(wanted, created, strict=True):
-        steps += _host_steps(volume, hosts, table, first, (len(steps), offered, scans))
+        steps += _host_steps(volume, hosts, table, first, (len(steps), found_after, scans))
     return steps
 
 
@@ -49,28 +56,90 @@ def free_luns(array: Device, count: int) -> list[int]:
     return free[:count]
 
 
-def _array_steps(wanted: Wanted, hosts: list[Device], first: int, needs: tuple[int, ...], lun: int) -> list[StepSpec]:
-    """Create the volume as step ``first`` once ``needs`` are done, and offer it."""
+def _luns(array: Device, count: int) -> list[int | None]:
+    """LUN numbers to offer volumes under; None over NVMe, where the array numbers its namespaces itself."""
+    return [None] * count if array.block_protocol == NVME else [*free_luns(array, count)]
+
+
+def lun_for(array: Device) -> int | None:
+    """The LUN number to offer one more volume under; None over NVMe."""
+    return _luns(array, 1)[0]
+
+
+def number_word(array: Device) -> str:
+    """What the standard calls the number under which hosts see a volume."""
+    return "namespace id" if array.block_protocol == NVME else "LUN number"
+
+
+def numbered(lun: int | None) -> str:
+    """Under which number every host will see a volume, in words."""
+    return "under the namespace id that the array gave it" if lun is None else f"under LUN number {lun} on every host"
+
+
+def _array_steps(
+    wanted: Wanted, initiators: list[Any], ready: tuple[int, ...], first: int, lun: int | None
+) -> list[StepSpec]:
+    """Create the volume as step ``first`` once the steps ``ready`` are done, and offer it."""
     array = wanted.pool.device
-    uris = dict(Initiator.objects.filter(device=array).values_list("iqn", "uri"))
-    initiators = [uris[host.initiator] for host in hosts if host.initiator in uris]
+    noun = "volume" if lun is not None else "namespace"
     create = StepSpec(
         "create_volume",
         array.name,
-        f"Create {'thin' if wanted.thin else 'thick'} volume {wanted.name}, {format_size(wanted.size_bytes)}",
-        f"pool {wanted.pool.name}, serial assigned by the array",
+        f"Create {'thin' if wanted.thin else 'thick'} {noun} {wanted.name}, {format_size(wanted.size_bytes)}",
+        f"pool {wanted.pool.name}, {'serial' if lun is not None else 'NGUID'} assigned by the array",
         {"name": wanted.name, "size_bytes": wanted.size_bytes, "pool_uri": wanted.pool.uri, "thin": wanted.thin},
-        needs,
+        ready,
     )
     offer = StepSpec(
         "offer_volume",
         array.name,
-        f"Let {len(initiators)} initiators see it",
-        f"{wanted.name} under LUN number {lun} on every host",
+        f"Let {len(initiators)} {'initiators' if lun is not None else 'hosts'} see it",
+        f"{wanted.name} {numbered(lun)}",
         {"volume_uri": {"step": first, "field": "uri"}, "initiator_uris": initiators, "lun": lun},
         (first,),
     )
     return [create, offer]
+
+
+def connect_steps(array: Device, hosts: list[Device], table: PathTable, needs: tuple[int, ...]) -> list[StepSpec]:
+    """For NVMe, a step for each host that is not yet connected to the array's subsystem over all of its paths."""
+    if array.block_protocol != NVME:
+        return []
+    addresses = {portal.name: portal.address.split("/")[0] for portal in table.portals}
+    steps = []
+    for host in hosts:
+        wanted = [[path.port, path.portal] for path in table.paths if path.host == host.name and path.seen]
+        before = host.subsystems.get(array.nqn, [])
+        if not wanted or all(pair in before for pair in wanted):
+            continue
+        address = addresses[wanted[0][1]]
+        steps.append(
+            StepSpec(
+                "connect_subsystem",
+                host.name,
+                f"Connect {host.name} to {array.name}",
+                f"discover at {address}, then connect over {len(wanted)} paths",
+                {"nqn": array.nqn, "address": address, "wanted": wanted, "before": before},
+                needs,
+            )
+        )
+    return steps
+
+
+def find_step(
+    array: Device, host: Device, serial: Any, detail: str, needs: tuple[int, ...], present: bool = True
+) -> StepSpec:
+    """The host finds the device, or loses it: after a scan, or over NVMe as soon as it is told."""
+    titles = {
+        (True, False): f"Rescan {host.name}, wait for the device",
+        (False, False): f"Rescan {host.name}, until the device is gone",
+        (True, True): f"Wait for the namespace on {host.name}",
+        (False, True): f"Wait until the namespace is gone from {host.name}",
+    }
+    nvme = array.block_protocol == NVME
+    title = titles[present, nvme]
+    params = {"serial": serial, "present": present}
+    return StepSpec("scan", host.name, title, detail, params, needs, seconds=1.0 if nvme else host.scan_seconds)
 
 
 def _host_steps(
@@ -80,12 +149,12 @@ def _host_steps(
     created: int,
     at: tuple[int, tuple[int, ...], dict[str, int]],
 ) -> list[StepSpec]:
-    """Scan all hosts, format from the one with most paths, then mount and set the path policy on each.
+    """Find it on all hosts, format from the one with most paths, then mount and set the path policy on each.
 
-    ``at`` has the position of the first step, the steps that offer all volumes, and each host's last scan, which is
-    brought up to date: scans of one host follow one another.
+    ``at`` has the position of the first step, the steps after which hosts can find all volumes, and each host's last
+    scan, which is brought up to date: scans of one host follow one another.
     """
-    scan, offered, scans = at
+    scan, found_after, scans = at
     count = len(hosts)
     formatted = scan + count
     serial: dict[str, Any] = {"step": created, "field": "serial"}
@@ -95,17 +164,10 @@ def _host_steps(
     steps: list[StepSpec] = []
     for n, host in enumerate(hosts):
         before = (scans[host.name],) if host.name in scans else ()
-        steps.append(
-            StepSpec(
-                "scan",
-                host.name,
-                f"Rescan {host.name}, wait for the device",
-                f"{seen[host.name]} paths of {wanted.name} expected",
-                {"serial": serial, "present": True},
-                (*offered, *before),
-                seconds=host.scan_seconds if not before else 1.0,
-            )
-        )
+        detail = f"{seen[host.name]} paths of {wanted.name} expected"
+        step = find_step(wanted.pool.device, host, serial, detail, (*found_after, *before))
+        # The first scan of a host finds all volumes; the steps of the others look and are done.
+        steps.append(replace(step, seconds=1.0) if before else step)
         scans[host.name] = scan + n
     steps.append(
         StepSpec(

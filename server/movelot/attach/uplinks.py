@@ -8,6 +8,7 @@ from movelot.inventory.models import Device, HostDevice, HostPort
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
+from movelot_core.fabric.paths import ISCSI
 
 
 def fixes_for(hosts: list[Device]) -> dict[str, StepSpec]:
@@ -18,7 +19,7 @@ def fixes_for(hosts: list[Device]) -> dict[str, StepSpec]:
     found: dict[str, StepSpec] = {}
     names = {host.pk: host.name for host in hosts}
     ports: dict[int, list[HostPort]] = {}
-    for port in HostPort.objects.filter(device__in=hosts, protocol="iSCSI").order_by("name"):
+    for port in HostPort.objects.filter(device__in=hosts, protocol=ISCSI).order_by("name"):
         ports.setdefault(port.device_id, []).append(port)
     for key, group in ports.items():
         broken = next((p for p in group if len(p.active_uplinks) != 1 or p.standby_uplinks), None)

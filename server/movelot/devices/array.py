@@ -11,6 +11,8 @@ from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.readings import ArrayReading, Row
 
 ROOT = "/redfish/v1"
+# The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
+PROTOCOLS = {"NVMeOverFabrics": "NVMe/TCP"}
 
 
 def _head(member: Resource) -> Row:
@@ -34,7 +36,8 @@ def read_array(session: DeviceSession) -> ArrayReading:
     pools = list(session.members(f"{base}/StoragePools"))
     copy_rate = float(oem.get("CopyBytesPerSecond", 0))
     block = [volume_row(member) for member in session.members(f"{base}/Volumes")] if "Volumes" in storage else []
-    connections = session.members(f"{fabric}/Connections") if "Volumes" in storage else iter(())
+    connections = list(session.members(f"{fabric}/Connections")) if "Volumes" in storage else []
+    numbers = {row["uri"]: row.pop("namespace") for row in block}
     file_systems = list(session.members(f"{base}/FileSystems")) if "FileSystems" in storage else []
     endpoints = list(session.members(f"{fabric}/Endpoints"))
     initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
@@ -45,11 +48,12 @@ def read_array(session: DeviceSession) -> ArrayReading:
         capabilities=array_capabilities(controllers, pools, copy_rate),
         pools=[_pool(member) for member in pools],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
-        initiators=[{**_head(e), "iqn": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
+        initiators=[{**_head(e), "identifier": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
         volumes=block + [file_system_row(member) for member in file_systems],
-        offers=[_offer(member, initiators) for member in connections],
+        offers=[_offer(member, initiators, numbers) for member in connections],
         exports=[row for member in file_systems for row in exports_of(session, member)],
         file_client={name: int(value) for name, value in oem.get("ClientAdvice", {}).items()},
+        nqn=next((e["DurableName"] for e in storage.get("Identifiers", []) if e["DurableNameFormat"] == "NQN"), ""),
     )
 
 
@@ -69,7 +73,7 @@ def _portal(member: Resource) -> Row:
     oem = member["Oem"]["Kestrel"]
     return {
         **_head(member),
-        "protocol": member["EndpointProtocol"],
+        "protocol": PROTOCOLS.get(member["EndpointProtocol"], member["EndpointProtocol"]),
         "host_name": oem.get("HostName", ""),
         "controller": member["ConnectedEntities"][0]["EntityLink"]["@odata.id"].rsplit("/", 1)[1],
         "network": oem["Network"],
@@ -89,16 +93,18 @@ def volume_row(member: Resource) -> Row:
         "allocated_bytes": member["Capacity"]["Data"]["ConsumedBytes"],
         "controller": member["Links"]["Controllers"][0]["@odata.id"].rsplit("/", 1)[1],
         "thin": member["ProvisioningPolicy"] == "Thin",
+        # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
+        "namespace": int(member.get("NVMeNamespaceProperties", {}).get("NamespaceId", 0)),
     }
 
 
-def _offer(member: Resource, initiators: dict[str, Resource]) -> Row:
+def _offer(member: Resource, initiators: dict[str, Resource], numbers: dict[str, int]) -> Row:
     info = member["VolumeInfo"][0]
     ends = [end["@odata.id"] for end in member["Links"]["InitiatorEndpoints"]]
     return {
         **_head(member),
         "volume_uri": info["Volume"]["@odata.id"],
-        "lun": info["LUN"],
+        "lun": info["LUN"] if "LUN" in info else numbers.get(info["Volume"]["@odata.id"], 0),
         "initiators": [initiators[end]["Identifiers"][0]["DurableName"] for end in ends if end in initiators],
     }
 
@@ -130,11 +136,12 @@ def offers_of(session: DeviceSession, volume_uri: str) -> list[Resource]:
     ]
 
 
-def offer_volume(session: DeviceSession, volume_uri: str, initiator_uris: list[str], lun: int) -> Resource:
-    """Let initiators see a volume under ``lun``."""
+def offer_volume(session: DeviceSession, volume_uri: str, initiator_uris: list[str], lun: int | None) -> Resource:
+    """Let initiators see a volume under ``lun``; None where the volume has a namespace id of its own."""
+    number = {} if lun is None else {"LUN": lun}
     body = {
         "ConnectionType": "Storage",
-        "VolumeInfo": [{"LUN": lun, "AccessCapabilities": ["Read", "Write"], "Volume": {"@odata.id": volume_uri}}],
+        "VolumeInfo": [{**number, "AccessCapabilities": ["Read", "Write"], "Volume": {"@odata.id": volume_uri}}],
         "Links": {"InitiatorEndpoints": [{"@odata.id": uri} for uri in initiator_uris]},
     }
     made: Resource = session.post(f"{fabric_uri(session)}/Connections", body).dict
@@ -146,20 +153,21 @@ def initiators_of(connection: Resource) -> list[str]:
     return sorted(end["@odata.id"] for end in connection["Links"]["InitiatorEndpoints"])
 
 
-def find_initiator(session: DeviceSession, iqn: str) -> str | None:
+def find_initiator(session: DeviceSession, identifier: str) -> str | None:
     """URI of the initiator of this name as the array knows it now."""
     for member in session.members(f"{fabric_uri(session)}/Endpoints"):
         names = [each["DurableName"] for each in member.get("Identifiers", [])]
-        if member["ConnectedEntities"][0]["EntityRole"] == "Initiator" and iqn in names:
+        if member["ConnectedEntities"][0]["EntityRole"] == "Initiator" and identifier in names:
             return str(member["@odata.id"])
     return None
 
 
-def add_initiator(session: DeviceSession, iqn: str) -> str:
-    """Make an initiator known to the array; returns its URI."""
+def add_initiator(session: DeviceSession, identifier: str) -> str:
+    """Make an initiator known to the array by its IQN or NQN; returns its URI."""
+    nvme = identifier.startswith("nqn.")
     body = {
-        "EndpointProtocol": "iSCSI",
-        "Identifiers": [{"DurableNameFormat": "iQN", "DurableName": iqn}],
+        "EndpointProtocol": "NVMeOverFabrics" if nvme else "iSCSI",
+        "Identifiers": [{"DurableNameFormat": "NQN" if nvme else "iQN", "DurableName": identifier}],
         "ConnectedEntities": [{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
     }
     return str(session.post(f"{fabric_uri(session)}/Endpoints", body).dict["@odata.id"])

@@ -16,7 +16,8 @@ def array_capabilities(
     controllers: list[Resource], pools: list[Resource], copy_bytes_per_second: float
 ) -> list[Capability]:
     """From its controllers' protocols, its pools' policies, and whether it states a rate for copies of its own."""
-    protocols = sorted({p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])})
+    spoken = {p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])}
+    protocols = sorted("NVMe/TCP" if protocol == "NVMeOverFabrics" else protocol for protocol in spoken)
     return [
         ["protocols", bool(protocols), ", ".join(protocols)],
         ["controllers", len(controllers) > 1, f"{len(controllers)}, each can serve every volume"],
@@ -36,10 +37,11 @@ def _of_pools(pools: list[Resource], name: str, has: Any) -> Capability:
 
 
 def host_capabilities(system: Resource) -> list[Capability]:
-    """From the host's initiator and the actions that it offers."""
+    """From the host's names and the actions that it offers."""
     oem = system["Oem"]["Kestrel"]
     actions = {name.rsplit(".", 1)[1] for name in system["Actions"]["Oem"]}
-    able = {"iSCSI": bool(oem.get("InitiatorName")), "NFS": "MountExport" in actions}
+    nvme = bool(oem.get("HostNQN")) and "ConnectSubsystem" in actions
+    able = {"iSCSI": bool(oem.get("InitiatorName")), "NVMe/TCP": nvme, "NFS": "MountExport" in actions}
     protocols = [name for name, there in able.items() if there]
     return [
         ["protocols", bool(protocols), ", ".join(protocols) or "neither initiator nor NFS client"],

@@ -38,7 +38,21 @@ def read_host(session: DeviceSession) -> HostReading:
         datastores=[datastore_row(member) for member in session.members(oem["Datastores"]["@odata.id"])],
         machines=[_machine(member) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
         file_client={name: int(value) for name, value in oem.get("FileClient", {}).items()},
+        nqn=oem.get("HostNQN", ""),
+        subsystems=_subsystems(oem),
     )
+
+
+def _subsystems(oem: Resource) -> dict[str, list[list[str]]]:
+    return {
+        each["NQN"]: [[pair["Port"], pair["Portal"]] for pair in each["Connections"]]
+        for each in oem.get("Subsystems", [])
+    }
+
+
+def connections_to(session: DeviceSession, nqn: str) -> list[list[str]]:
+    """The [port, portal] pairs over which the host is connected to an NVMe subsystem now."""
+    return _subsystems(session.get(system_uri(session))["Oem"]["Kestrel"]).get(nqn, [])
 
 
 def _port(member: Resource) -> Row:

@@ -144,8 +144,11 @@ def _nothing_on(device: models.Device) -> ArrayReading | HostReading:
     if device.kind == models.Device.Kind.ARRAY:
         return _array_reading(device.name)
     cluster = device.cluster.name if device.cluster else ""
-    settings = {"copy_bytes_per_second": None, "scan_seconds": None, "initiator": None, "file_client": None}
-    return _host({"name": device.name, "cluster": cluster, **settings}, _by_host({table.name: [] for table in TABLES}))
+    unknown = ("copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "file_client")
+    return _host(
+        {"name": device.name, "cluster": cluster, **dict.fromkeys(unknown)},
+        _by_host({table.name: [] for table in TABLES}),
+    )
 
 
 def _uri(device: str, kind: str, name: str) -> str:
@@ -170,6 +173,13 @@ def _pairs(text: str | None, mark: str) -> list[list[str]]:
     return [[left, right] for left, _, right in (word.partition(mark) for word in _words(text))]
 
 
+def _subsystems(text: str | None) -> dict[str, list[list[str]]]:
+    found: dict[str, list[list[str]]] = {}
+    for nqn, pair in _pairs(text, "="):
+        found.setdefault(nqn, []).append(pair.split(">", 1))
+    return found
+
+
 def _settings(text: str | None) -> dict[str, int]:
     return {name: int(value) for name, value in _pairs(text, "=") if value.isdecimal()}
 
@@ -190,11 +200,14 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
         capabilities=_capabilities(rows, name),
         pools=[_pool(row) for row in mine["pools"]],
         portals=[{**_wired(row, "array", "portals"), **_portal(row)} for row in mine["portals"]],
-        initiators=[{**_head(row, "array", "initiators"), "iqn": row["iqn"]} for row in mine["initiators"]],
+        initiators=[
+            {**_head(row, "array", "initiators"), "identifier": row["identifier"]} for row in mine["initiators"]
+        ],
         volumes=[_volume(row) for row in mine["volumes"]],
         offers=[_offer(row) for row in mine["offers"]],
         exports=[_export(row) for row in mine["exports"]],
         file_client=_settings(array["file_client"]),
+        nqn=array["nqn"] or "",
     )
 
 
@@ -287,6 +300,8 @@ def _host(host: Row, by_host: dict[str, Groups]) -> HostReading:
         datastores=[_datastore(by_host["stores"][row["datastore"]][0], row) for row in by_host["mounts"].get(name, [])],
         machines=[_machine(row, disks.get(row["name"], [])) for row in by_host["machines"].get(name, [])],
         file_client=_settings(host["file_client"]),
+        nqn=host["nqn"] or "",
+        subsystems=_subsystems(host["subsystems"]),
     )
 
 

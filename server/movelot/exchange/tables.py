@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from movelot_core.fabric.paths import BLOCK, NFS
+
 HOUR_COLUMNS = tuple(f"h{hour:02d}" for hour in range(24))
 PROFILE = "https://specs.frictionlessdata.io/schemas/data-package.json"
 
@@ -104,12 +106,13 @@ def _flag(name: str, text: str) -> Column:
     return Column(name, "boolean", text, required=False)
 
 
+PROTOCOLS = (*BLOCK, NFS)
 _CLUSTER = ("clusters", "name")
 _HOST = ("hosts", "name")
 _ARRAY = ("arrays", "name")
 _STORE = ("datastores", "identity")
 _WIRED = (
-    _may("protocol", "iSCSI (when left empty) or NFS"),
+    _may("protocol", "iSCSI when left empty", choices=PROTOCOLS),
     _text("network", "address with prefix length, as 10.40.8.11/24"),
     _whole("vlan", "VLAN number", required=True),
     _flag("up", "whether it has a link; true when left empty"),
@@ -136,6 +139,8 @@ TABLES: tuple[Table, ...] = (
             _text("name", "the host's name"),
             _text("cluster", "its cluster", to=_CLUSTER),
             _may("initiator", "its IQN"),
+            _may("nqn", "its NQN"),
+            _may("subsystems", "connections to NVMe subsystems, as NQN=port>portal separated by spaces"),
             _number("copy_bytes_per_second", "how fast it copies a disk"),
             _number("scan_seconds", "how long a rescan takes"),
             _may("file_client", "settings of its NFS client, as name=value separated by spaces"),
@@ -148,6 +153,7 @@ TABLES: tuple[Table, ...] = (
         "arrays and file servers",
         (
             _text("name", "the array's name"),
+            _may("nqn", "the NQN of its NVMe subsystem"),
             _number("copy_bytes_per_second", "how fast it copies between its own volumes; empty where it cannot"),
             _may("file_client", "settings it recommends to NFS clients, as name=value separated by spaces"),
         ),
@@ -201,7 +207,7 @@ TABLES: tuple[Table, ...] = (
     ),
     Table(
         "portals",
-        "iSCSI portals of arrays, and server interfaces for NFS",
+        "portals of arrays, and server interfaces for NFS",
         (
             _text("array", "its array", to=_ARRAY),
             _text("name", "the portal's name"),
@@ -214,7 +220,11 @@ TABLES: tuple[Table, ...] = (
     Table(
         "initiators",
         "initiators that arrays know",
-        (_text("array", "the array", to=_ARRAY), _text("name", "its name there"), _text("iqn", "its IQN")),
+        (
+            _text("array", "the array", to=_ARRAY),
+            _text("name", "its name there"),
+            _text("identifier", "its IQN or NQN"),
+        ),
         ("array", "name"),
     ),
     Table(
@@ -241,8 +251,8 @@ TABLES: tuple[Table, ...] = (
             _text("array", "the array", to=_ARRAY),
             _text("volume", "the volume"),
             _text("name", "the offer's name"),
-            _whole("lun", "LUN number", required=True),
-            _may("initiators", "IQNs separated by spaces"),
+            _whole("lun", "LUN number, or namespace id", required=True),
+            _may("initiators", "IQNs or NQNs separated by spaces"),
         ),
         ("array", "name"),
     ),
@@ -280,7 +290,7 @@ TABLES: tuple[Table, ...] = (
             _text("serial", "the volume's serial number"),
             _text("name", "the device's name"),
             _bytes("size_bytes", "size"),
-            _whole("lun", "LUN number", required=True),
+            _whole("lun", "LUN number, or namespace id", required=True),
             _may("signature", "what is on it: datastore, filesystem, or None"),
             _may("path_policy", "how I/O is spread over its paths"),
             _may("paths", "port>portal=access state separated by spaces"),

@@ -64,12 +64,17 @@ def _devices(kind: str) -> Any:
 def _hosts() -> Iterator[Cells]:
     for host in _devices(models.Device.Kind.HOST).select_related("cluster"):
         copies = host.copy_bytes_per_second or None
-        yield host.name, host.cluster, host.initiator, copies, host.scan_seconds, _pairs(host.file_client)
+        settings, connected = _pairs(host.file_client), _connected(host.subsystems)
+        yield host.name, host.cluster, host.initiator, host.nqn, connected, copies, host.scan_seconds, settings
+
+
+def _connected(subsystems: dict[str, list[list[str]]]) -> str:
+    return " ".join(f"{nqn}={port}>{portal}" for nqn, pairs in sorted(subsystems.items()) for port, portal in pairs)
 
 
 def _arrays() -> Iterator[Cells]:
     for array in _devices(models.Device.Kind.ARRAY):
-        yield array.name, array.copy_bytes_per_second or None, _pairs(array.file_client)
+        yield array.name, array.nqn, array.copy_bytes_per_second or None, _pairs(array.file_client)
 
 
 def _capabilities() -> Iterator[Cells]:
@@ -172,7 +177,7 @@ ROWS: dict[str, Any] = {
     ),
     "portals": _portals,
     "initiators": lambda: _listed(
-        models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "iqn"
+        models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "identifier"
     ),
     "volumes": lambda: _listed(
         models.Volume.objects.order_by("device__name", "name"),

@@ -8,6 +8,9 @@ from __future__ import annotations
 
 from django.db import models
 from django.db.models import F, Q
+from django.utils.functional import cached_property
+
+from movelot_core.fabric.paths import BLOCK, ISCSI
 
 
 class Cluster(models.Model):
@@ -45,7 +48,11 @@ class Device(models.Model):
     state = models.CharField(max_length=12, choices=State.choices, default=State.LINKED)
     detail = models.CharField(max_length=300, blank=True)
     cluster = models.ForeignKey(Cluster, null=True, on_delete=models.SET_NULL, related_name="devices")
+    # A host's iSCSI name, and its NVMe name; an array's NVMe name is that of its subsystem.
     initiator = models.CharField(max_length=223, blank=True)
+    nqn = models.CharField(max_length=223, blank=True)
+    # The subsystems that a host is connected to, as [port, portal] pairs by the subsystem's NQN.
+    subsystems = models.JSONField(default=dict)
     copy_bytes_per_second = models.FloatField(default=0)
     scan_seconds = models.FloatField(default=5)
     # How far the device's clock is ahead of ours, at the last reading.
@@ -80,6 +87,12 @@ class Device(models.Model):
     def known_well(self) -> bool:
         """Whether what is stored of it can be planned on: it answers, or it is known from a file."""
         return self.state in (self.State.LINKED, self.State.IMPORTED)
+
+    @cached_property
+    def block_protocol(self) -> str:
+        """Over what an array offers its volumes; iSCSI where no portal tells."""
+        spoken = set(self.portals.values_list("protocol", flat=True))
+        return next((protocol for protocol in BLOCK if protocol in spoken), ISCSI)
 
 
 class Reading(models.Model):
@@ -170,9 +183,9 @@ class Portal(OnDevice):
 
 
 class Initiator(OnDevice):
-    """An initiator that an array knows."""
+    """An initiator that an array knows: a host's IQN or NQN."""
 
-    iqn = models.CharField(max_length=223)
+    identifier = models.CharField(max_length=223)
 
 
 class Volume(OnDevice):
@@ -192,7 +205,7 @@ class Volume(OnDevice):
 
 
 class Offer(OnDevice):
-    """Masking: a volume offered to initiators under a LUN number."""
+    """Masking: a volume offered to initiators under a LUN number; over NVMe that is its namespace id."""
 
     volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="offers")
     lun = models.PositiveIntegerField()

@@ -14,10 +14,28 @@ from django.db.models.functions import Cast
 from movelot.inventory import models
 from movelot.inventory.store import inventory_version
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
-from movelot_core.fabric.paths import HostPort, Offer, PathVerdict, Portal, SinglePoint, compare_paths, single_points
+from movelot_core.fabric.paths import (
+    NFS,
+    NVME,
+    HostPort,
+    Offer,
+    PathVerdict,
+    Portal,
+    SinglePoint,
+    compare_paths,
+    single_points,
+)
 from movelot_core.files import access_of
 
-NFS = "NFS"
+
+def initiator_of(host: models.Device, protocol: str) -> str:
+    """The name under which arrays know a host over a block protocol."""
+    return host.nqn if protocol == NVME else host.initiator
+
+
+def initiators_of(host: models.Device) -> set[str]:
+    """All names under which arrays may know a host."""
+    return {host.initiator, host.nqn} - {""}
 
 
 @dataclass(frozen=True)
@@ -39,8 +57,9 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
             name=row.name,
             address=row.network,
             vlan=row.vlan,
-            # What an array lets in: the host's initiator, or for file storage the interface's own address.
-            initiator=row.network.split("/")[0] if row.protocol == NFS else by_host[row.device_id].initiator,
+            initiator=row.network.split("/")[0]
+            if row.protocol == NFS
+            else initiator_of(by_host[row.device_id], row.protocol),
             active_uplinks=tuple(row.active_uplinks),
             standby_uplinks=tuple(row.standby_uplinks),
             up=row.up,
@@ -122,10 +141,10 @@ def _by_name(offered: Offered) -> tuple[str, int]:
 
 def _block_offers(array: models.Device, hosts: list[models.Device], portals: list[Portal]) -> Iterator[Offered]:
     """Volumes that let any of the hosts in."""
-    ours = {host.initiator for host in hosts}
+    ours = {name for host in hosts for name in initiators_of(host)}
     controllers = frozenset(portal.controller for portal in portals)
     for volume in array.volumes.filter(offers__isnull=False).distinct().prefetch_related("offers"):
-        admitted = frozenset(iqn for offer in volume.offers.all() for iqn in offer.initiators)
+        admitted = frozenset(name for offer in volume.offers.all() for name in offer.initiators)
         if admitted & ours:
             yield volume, Offer(volume.name, volume.controller, controllers, admitted, array.name)
 

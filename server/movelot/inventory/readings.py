@@ -12,7 +12,7 @@ Row = dict[str, Any]
 class ArrayReading:
     """All an array said. Rows carry the fields of the models of the same name, links as URIs.
 
-    ``file_client`` are the timeouts and limits that it recommends to NFS clients.
+    ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem.
     """
 
     name: str
@@ -26,12 +26,17 @@ class ArrayReading:
     offers: list[Row]
     exports: list[Row] = field(default_factory=list)
     file_client: dict[str, int] = field(default_factory=dict)
+    nqn: str = ""
 
 
 @dataclass(frozen=True)
 class HostReading:
-    """All a host said; each datastore row is one this host mounts (with how, under ``mount``), each machine row holds
-    its disks. ``file_client`` are the timeouts and limits of its NFS client."""
+    """All a host said.
+
+    Each datastore row is one this host mounts (with how, under ``mount``), each machine row holds its disks.
+    ``file_client`` are the timeouts and limits of its NFS client; ``subsystems`` the [port, portal] pairs over which it
+    is connected, by the NQN of each NVMe subsystem.
+    """
 
     name: str
     cluster: str
@@ -45,3 +50,5 @@ class HostReading:
     datastores: list[Row]
     machines: list[Row] = field(default_factory=list)
     file_client: dict[str, int] = field(default_factory=dict)
+    nqn: str = ""
+    subsystems: dict[str, list[list[str]]] = field(default_factory=dict)

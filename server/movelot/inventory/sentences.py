@@ -18,6 +18,7 @@ CAUSES = {
     Cause.STANDBY_UPLINK: "{port} has a standby uplink beside the active one; binding needs exactly one",
     Cause.MASKED: "the array does not let this host in",
     Cause.NOT_RESCANNED: "nothing stands in the way; the host has not rescanned",
+    Cause.NOT_CONNECTED: "nothing stands in the way; the host has not connected to the subsystem over {port}",
     Cause.NOT_MOUNTED: "nothing stands in the way; the host has not mounted it",
 }
 

@@ -68,7 +68,7 @@ def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at:
         locked.state, locked.detail = settled, ""
         locked.copy_bytes_per_second = reading.copy_bytes_per_second
         locked.clock_offset_seconds, locked.capabilities = reading.clock_offset_seconds, reading.capabilities
-        locked.file_client = reading.file_client
+        locked.file_client, locked.nqn = reading.file_client, reading.nqn
         locked.save()
         row = Reading.objects.create(device=locked, taken_at=taken_at, seconds=seconds, digest=digest, changed=is_new)
         old = list(
@@ -122,6 +122,7 @@ def _store_host(device: Device, reading: HostReading) -> None:
     cluster, _ = Cluster.objects.get_or_create(name=reading.cluster)
     group, _ = BalanceGroup.objects.get_or_create(cluster=cluster, defaults={"name": cluster.name})
     device.cluster, device.initiator, device.scan_seconds = cluster, reading.initiator, reading.scan_seconds
+    device.subsystems = reading.subsystems
     _follow(HostPort, device, reading.ports)
     _follow(HostDevice, device, reading.devices)
     stores = _store_datastores(device, group, reading.datastores)

@@ -219,6 +219,8 @@ def _device(device: Device) -> Iterable[Figure]:
         yield words("certificate", device.fingerprint)
     if device.initiator:
         yield words("initiator", device.initiator)
+    if device.nqn:
+        yield words("host NQN" if device.kind == Device.Kind.HOST else "subsystem NQN", device.nqn)
 
 
 FIGURES: dict[str, Callable[..., Iterable[Figure]]] = {

@@ -219,11 +219,15 @@ def _placed(spec: StepSpec, step: Step, needs: tuple[int, ...]) -> StepSpec:
 
 
 def filled(step: Step, steps: dict[str, Step]) -> dict[str, Any]:
-    """The step's params with results of other steps put in where they are named."""
-    return {
-        name: steps[str(value["step"])].result[value["field"]] if isinstance(value, dict) and "step" in value else value
-        for name, value in step.params.items()
-    }
+    """The step's params with results of other steps put in where they are named, in lists too."""
+
+    def put_in(value: Any) -> Any:
+        if isinstance(value, list):
+            return [put_in(each) for each in value]
+        named = isinstance(value, dict) and "step" in value
+        return steps[str(value["step"])].result[value["field"]] if named else value
+
+    return {name: put_in(value) for name, value in step.params.items()}
 
 
 register(UndoKind())

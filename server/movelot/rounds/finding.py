@@ -98,9 +98,8 @@ def _row(finding: Finding) -> dict[str, Any]:
         reasons = [cause_text(Cause(cause), port) for cause, port in pairs]
         if finding.kind == "seen_by_some":
             reasons = [f"{host}: {cause_text(Cause(cause), 'its interface')}" for cause, host in pairs]
-        bindable = any(cause in (Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK) for cause, _ in pairs)
-        if finding.kind == "missing_paths" and bindable:
-            draft = FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
+        if finding.kind == "missing_paths":
+            draft = _path_draft(finding, {cause for cause, _ in pairs})
     if finding.kind == "file_limits":
         reasons = _limit_texts(finding.reasons)
         draft = FoundDraft("file_limits", {}, "Set them together")
@@ -121,6 +120,15 @@ def _row(finding: Finding) -> dict[str, Any]:
         "reasons": reasons,
         "draft": asdict(draft) if draft else None,
     }
+
+
+def _path_draft(finding: Finding, causes: set[str]) -> FoundDraft | None:
+    """The lot that brings paths back, where the host's own settings stand in their way."""
+    if causes & {Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK}:
+        return FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
+    if Cause.FRAME in causes:
+        return FoundDraft("frames", {"host": finding.subject, "array": finding.scope}, "Set the frame size")
+    return None
 
 
 def _limit_texts(reasons: tuple[str, ...]) -> list[str]:

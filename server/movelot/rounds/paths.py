@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from movelot.inventory.models import Cluster, Device, Export, Initiator, Mount, Offer, Volume
-from movelot.inventory.paths import ClusterPaths, cluster_paths
+from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
 from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
 from movelot_core.fabric.paths import Access, Cause, PathVerdict
@@ -49,7 +49,7 @@ def _missing(paths: ClusterPaths) -> Iterator[Finding]:
             volumes = np.flatnonzero(lost[:, p, q])
             cause = CAUSES[matrix.cause[volumes[0], p, q]] if len(volumes) else None
             verdicts.append(_verdict(host, fabric.ports[p].name, fabric.portals[q].name, cause))
-        finding = missing_paths(host, verdicts)
+        finding = missing_paths(host, paths.array.name, verdicts)
         if finding:
             yield finding
 
@@ -72,7 +72,7 @@ def _uneven(paths: ClusterPaths, mounted: dict[str, set[str]]) -> Iterator[Findi
         sight = Sight(
             offer.volume,
             0,
-            frozenset(host.name for host in paths.hosts if host.initiator in offer.initiators),
+            frozenset(host.name for host in paths.hosts if initiators_of(host) & offer.initiators),
             frozenset(fabric.hosts[h] for h in np.flatnonzero(counts[v])),
             frozenset(mounted.get(serials[key], ())),
         )
@@ -110,12 +110,13 @@ def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Finding]:
 
 def _leftover(array: Device) -> Iterator[Finding]:
     """Initiators of no linked host."""
-    known = set(Device.objects.filter(kind=Device.Kind.HOST).values_list("initiator", flat=True))
+    known = {name for host in Device.objects.filter(kind=Device.Kind.HOST) for name in initiators_of(host)}
     let_into: dict[str, list[str]] = {}
     for name, initiators in Offer.objects.filter(device=array).values_list("volume__name", "initiators"):
-        for iqn in initiators:
-            let_into.setdefault(iqn, []).append(name)
-    for iqn in Initiator.objects.filter(device=array).order_by("iqn").values_list("iqn", flat=True):
-        finding = leftover(iqn, array.name, known, let_into.get(iqn, []))
+        for initiator in initiators:
+            let_into.setdefault(initiator, []).append(name)
+    rows = Initiator.objects.filter(device=array).order_by("identifier")
+    for initiator in rows.values_list("identifier", flat=True):
+        finding = leftover(initiator, array.name, known, let_into.get(initiator, []))
         if finding:
             yield finding

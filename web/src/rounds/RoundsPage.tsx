@@ -109,6 +109,12 @@ interface RowProps {
   onDraft: () => void;
 }
 
+/** The finding's subject, with the array where one host misses paths to several. */
+const nameOf = (finding: Finding) =>
+  finding.kind === "missing_paths"
+    ? `${finding.subject} to ${String(finding.figures?.array ?? "")}`
+    : finding.subject;
+
 function Row({ finding, chosen, mayChange, busy, onDraft }: RowProps) {
   const { size } = useUnit();
   const { title, text } = sentenceOf(finding, size);
@@ -146,7 +152,7 @@ function Row({ finding, chosen, mayChange, busy, onDraft }: RowProps) {
           variant="outlined"
           onClick={onDraft}
           disabled={!mayChange || busy}
-          aria-label={`Draft lot: ${title}, ${finding.subject}`}
+          aria-label={`Draft lot: ${title}, ${nameOf(finding)}`}
         >
           Draft lot
         </Button>

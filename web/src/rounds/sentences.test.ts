@@ -49,12 +49,12 @@ describe("findings as sentences", () => {
   it("calls one port left what it is", () => {
     const host = finding({
       kind: "missing_paths",
-      figures: { seen: 4, expected: 8, ports_left: 1 },
+      figures: { array: "granite", seen: 4, expected: 8, ports_left: 1 },
       reasons: ["why"],
     });
     expect(sentenceOf(host, size)).toEqual({
       title: "One path away from an outage",
-      text: "sees 4 of 8 paths; why",
+      text: "sees 4 of 8 paths to granite; why",
     });
   });
 

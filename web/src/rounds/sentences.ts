@@ -34,7 +34,7 @@ function missingPaths(finding: Finding): Sentence {
   const alone = number(finding, "ports_left") <= 1;
   return {
     title: alone ? "One path away from an outage" : "Paths missing",
-    text: `sees ${String(number(finding, "seen"))} of ${String(number(finding, "expected"))} paths; ${finding.reasons.join("; ")}`,
+    text: `sees ${String(number(finding, "seen"))} of ${String(number(finding, "expected"))} paths to ${String(figure(finding, "array"))}; ${finding.reasons.join("; ")}`,
   };
 }
 

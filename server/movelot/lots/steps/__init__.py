@@ -18,6 +18,7 @@ from movelot.lots.steps.hosts import (
     Remount,
     Rescan,
     Scan,
+    SetFrameSize,
     SetPathPolicies,
     SetPathPolicy,
     Unmount,
@@ -25,6 +26,7 @@ from movelot.lots.steps.hosts import (
 )
 from movelot.lots.steps.masking import AddInitiator, DropInitiator, LetIn
 from movelot.lots.steps.move_disk import MoveDisk
+from movelot.lots.steps.subsystems import ConnectSubsystem, DisconnectSubsystem
 from movelot.lots.steps.volumes import CreateVolume, DeleteVolume, OfferVolume, WithdrawVolume
 
 KINDS: dict[str, StepKind] = {
@@ -32,10 +34,12 @@ KINDS: dict[str, StepKind] = {
     for kind in (
         AddInitiator,
         BindUplink,
+        ConnectSubsystem,
         CreateFileSystem,
         CreateVolume,
         DeleteFileSystem,
         DeleteVolume,
+        DisconnectSubsystem,
         DropInitiator,
         ExportFileSystem,
         FormatDevice,
@@ -49,6 +53,7 @@ KINDS: dict[str, StepKind] = {
         Scan,
         SetClients,
         SetFileClient,
+        SetFrameSize,
         SetPathPolicies,
         SetPathPolicy,
         Unmount,

@@ -41,7 +41,8 @@ class StepSpec:
     """A step as a stage drafts it. ``needs`` are positions in the same draft.
 
     ``last`` marks a step of an undo that only makes sense once all others ran, such as a scan that sees things gone.
-    A param may be ``{"step": n, "field": name}``: the field of that step's result, known once it is done.
+    A param, or an entry of a list that is one, may be ``{"step": n, "field": name}``: the field of that step's result,
+    known once it is done.
     """
 
     kind: str

@@ -275,6 +275,34 @@ class BindUplink(StepKind):
         )
 
 
+class SetFrameSize(StepKind):
+    """Params: interface, and wanted and before, each the largest frame in bytes."""
+
+    name = "set_frame_size"
+    proof = "the interface has this frame size (MTU)"
+
+    def begin(self, run: StepRun) -> Progress:
+        found = host.find_interface(run.session, run.params["interface"])
+        now, wanted = found["frame_bytes"], run.params["wanted"]
+        demand(
+            now in (wanted, run.params["before"]),
+            "frame_changed",
+            f"{run.params['interface']} was given frames of {now} bytes meanwhile.",
+            hint="Draft the lot again from a fresh reading.",
+        )
+        if now != wanted:
+            run.session.patch(found["uri"], {"MTUSize": wanted}, found["etag"])
+        return Progress(True)
+
+    def verify(self, run: StepRun) -> None:
+        now = host.find_interface(run.session, run.params["interface"])["frame_bytes"]
+        demand(now == run.params["wanted"], "frame_differs", f"{run.params['interface']} has frames of {now} bytes.")
+
+    def undo(self, params: Values, result: Values) -> StepSpec:
+        title = f"Give {params['interface']} its former frame size back"
+        return StepSpec(self.name, "", title, "", {**params, "wanted": params["before"], "before": params["wanted"]})
+
+
 class Rescan(StepKind):
     """No params. One scan, whatever it finds."""
 

@@ -49,7 +49,7 @@ class LetIn(StepKind):
 
 
 class DropInitiator(StepKind):
-    """Params: uri, iqn. The array refuses while the initiator is let into anything."""
+    """Params: uri, identifier. The array refuses while the initiator is let into anything."""
 
     name = "drop_initiator"
     proof = "the array no longer knows the initiator"
@@ -60,39 +60,49 @@ class DropInitiator(StepKind):
         except DeviceGone:
             return Progress(True)
         named = current["Identifiers"][0]["DurableName"]
-        demand(named == run.params["iqn"], "other_initiator", f"{run.params['uri']} is now {named}.")
+        demand(named == run.params["identifier"], "other_initiator", f"{run.params['uri']} is now {named}.")
         run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
         return Progress(True)
 
     def verify(self, run: StepRun) -> None:
         demand(
-            array.find_initiator(run.session, run.params["iqn"]) is None,
+            array.find_initiator(run.session, run.params["identifier"]) is None,
             "still_known",
-            f"The array still knows {run.params['iqn']}.",
+            f"The array still knows {run.params['identifier']}.",
         )
 
     def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(AddInitiator.name, "", "Make the initiator known again", params["iqn"], {"iqn": params["iqn"]})
+        return StepSpec(
+            AddInitiator.name,
+            "",
+            "Make the initiator known again",
+            params["identifier"],
+            {"identifier": params["identifier"]},
+        )
 
 
 class AddInitiator(StepKind):
-    """Params: iqn. Result: uri."""
+    """Params: identifier. Result: uri."""
 
     name = "add_initiator"
     proof = "the array knows the initiator"
 
     def begin(self, run: StepRun) -> Progress:
-        uri = array.find_initiator(run.session, run.params["iqn"])
-        return Progress(True, {"uri": uri or array.add_initiator(run.session, run.params["iqn"])})
+        uri = array.find_initiator(run.session, run.params["identifier"])
+        return Progress(True, {"uri": uri or array.add_initiator(run.session, run.params["identifier"])})
 
     def verify(self, run: StepRun) -> None:
         demand(
-            array.find_initiator(run.session, run.params["iqn"]) is not None,
+            array.find_initiator(run.session, run.params["identifier"]) is not None,
             "not_known",
-            f"The array does not know {run.params['iqn']}.",
+            f"The array does not know {run.params['identifier']}.",
         )
 
     def undo(self, params: Values, result: Values) -> StepSpec:
         return StepSpec(
-            DropInitiator.name, "", "Forget the initiator", params["iqn"], {"uri": result["uri"], "iqn": params["iqn"]}
+            DropInitiator.name,
+            "",
+            "Forget the initiator",
+            params["identifier"],
+            {"uri": result["uri"], "identifier": params["identifier"]},
         )

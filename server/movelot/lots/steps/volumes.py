@@ -85,7 +85,7 @@ class DeleteVolume(StepKind):
 
 
 class OfferVolume(StepKind):
-    """Params: volume_uri, initiator_uris, lun. Result: uri."""
+    """Params: volume_uri, initiator_uris, lun (None over NVMe, where the namespace has an id). Result: uri."""
 
     name = "offer_volume"
     proof = "the initiators are let in under this LUN number"
@@ -93,7 +93,7 @@ class OfferVolume(StepKind):
     def begin(self, run: StepRun) -> Progress:
         wanted = sorted(run.params["initiator_uris"])
         for offer in array.offers_of(run.session, run.params["volume_uri"]):
-            same = array.initiators_of(offer) == wanted and offer["VolumeInfo"][0]["LUN"] == run.params["lun"]
+            same = array.initiators_of(offer) == wanted and offer["VolumeInfo"][0].get("LUN") == run.params["lun"]
             demand(
                 same,
                 "offered_otherwise",

@@ -1,0 +1,154 @@
+"""Block storage over NVMe/TCP: hosts made known, connected after discovery, namespaces formatted and taken away."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from conftest import StandIns
+from movelot.accounts.models import User
+from movelot.inventory.models import Datastore, Device, Grant, HostDevice, Pool, Volume
+from movelot.lots import actions
+from movelot.lots.models import Lot
+from movelot.lots.runner import Driver
+from server.tests.conftest import drafted, run_to_end, signed_in
+from server.tests.test_lots import outside
+
+NQN = "nqn.2026-01.example.kestrelbay:"
+
+
+@pytest.fixture
+def granted(estate: StandIns) -> StandIns:
+    Grant.objects.create(pool=Pool.objects.get(name="chalk-one"), granted_by="tobias.wren")
+    return estate
+
+
+def attach(user: User, name: str = "chalk-01", **more: Any) -> Lot:
+    return drafted("attach", user, cluster="quayside", name=name, size="1 TiB", pools=["chalk-one"], **more)
+
+
+def connections(standins: StandIns) -> dict[str, int]:
+    return {host["name"]: len(host["connected"].get("chalk", [])) for host in standins.world()["hosts"]}
+
+
+def everything(standins: StandIns) -> Any:
+    return outside(standins), standins.world()["initiators"], connections(standins)
+
+
+def test_the_array_and_its_hosts_say_their_nvme_names(estate: StandIns) -> None:
+    chalk = Device.objects.get(name="chalk")
+    assert chalk.nqn == f"{NQN}chalk"
+    assert set(chalk.portals.values_list("protocol", flat=True)) == {"NVMe/TCP"}
+    assert Device.objects.get(name="quay-02").nqn == f"{NQN}quay-02"
+    assert ["protocols", True, "NVMe/TCP"] in chalk.capabilities
+
+
+def test_a_pool_that_is_not_granted_is_refused(estate: StandIns, ines: User) -> None:
+    lot = attach(ines)
+    assert "the storage team has not granted it" in " ".join(check["text"] for check in lot.checks)
+
+
+def test_an_nvme_datastore_is_discovered_connected_and_mounted_on_every_host(granted: StandIns, ines: User) -> None:
+    lot = attach(ines)
+    kinds = list(lot.steps.values_list("kind", flat=True))
+    assert kinds[:3] == ["add_initiator", "create_volume", "offer_volume"]
+    assert kinds.count("connect_subsystem") == 3
+    # quay-03 has a port with small frames: two of its four paths will be missing.
+    assert (lot.plan["board"]["seen"], lot.plan["board"]["expected"]) == (10, 12)
+    assert "frames of different size" in next(h["reason"] for h in lot.plan["board"]["hosts"] if h["name"] == "quay-03")
+    run_to_end(lot)
+    assert lot.state == Lot.State.DONE
+    store = Datastore.objects.get(name="chalk-01")
+    assert store.mounts.count() == 3
+    paths = {d.device.name: len(d.paths) for d in HostDevice.objects.filter(serial=store.serial)}
+    assert paths == {"quay-01": 4, "quay-02": 4, "quay-03": 2}
+    assert connections(granted) == paths
+    rows = {row["figure"]: row for row in lot.outcome["rows"]}
+    assert rows["paths"]["predicted"] == rows["paths"]["measured"] == 10
+    # The second one finds everything connected and known.
+    again = attach(ines, "chalk-02")
+    kinds = set(again.steps.values_list("kind", flat=True))
+    assert not kinds & {"add_initiator", "connect_subsystem"}
+
+
+def test_undone_nothing_is_left_not_even_a_connection(granted: StandIns, ines: User) -> None:
+    before = everything(granted)
+    lot = run_to_end(attach(ines))
+    assert everything(granted) != before
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert everything(granted) == before
+
+
+@pytest.mark.parametrize("device", ["chalk", "quay-02"])
+@pytest.mark.parametrize(("kind", "ended"), [("drop", Lot.State.DONE), ("fail_nth", Lot.State.FAILED)])
+def test_a_lost_answer_is_asked_again_and_a_failed_lot_runs_on(
+    granted: StandIns, ines: User, device: str, kind: str, ended: str
+) -> None:
+    before = everything(granted)
+    lot = attach(ines)
+    actions.run(lot)
+    granted.fault(device, kind, 3)
+    Driver(Lot.objects.get(pk=lot.pk)).run()
+    lot.refresh_from_db()
+    assert lot.state == ended
+    granted.fault(device)
+    if ended == Lot.State.FAILED:
+        run_to_end(lot)
+    assert lot.state == Lot.State.DONE
+    assert Datastore.objects.get(name="chalk-01").mounts.count() == 3
+    run_to_end(actions.undo(lot, ines))
+    assert everything(granted) == before
+
+
+def findings_of(kind: str) -> dict[str, Any]:
+    rows = signed_in("ines.marrow").get("/api/rounds/").json()["findings"]
+    return {row["figures"]["array"]: row for row in rows if row["kind"] == kind}
+
+
+def test_small_frames_are_a_finding_and_one_lot_brings_the_paths_back(granted: StandIns, ines: User) -> None:
+    run_to_end(attach(ines))
+    found = findings_of("missing_paths")
+    # The trouble of the other array is a finding of its own.
+    assert set(found) == {"granite", "chalk"}
+    assert found["chalk"]["reasons"] == ["nvme-b and the portal use frames of different size"]
+    before = everything(granted)
+    lot = run_to_end(drafted(found["chalk"]["draft"]["kind"], ines, **found["chalk"]["draft"]["form"]))
+    assert (lot.outcome["rows"][0]["before"], lot.outcome["rows"][0]["measured"]) == (2, 4)
+    assert set(findings_of("missing_paths")) == {"granite"}
+    run_to_end(actions.undo(lot, ines))
+    assert everything(granted) == before
+    interface = next(i for i in granted.world()["hosts"][2]["interfaces"] if i["name"] == "nvme-b")
+    assert interface["mtu"] == 1500
+
+
+def test_frames_that_fit_need_no_lot_and_other_hosts_are_named(granted: StandIns, ines: User) -> None:
+    fits = drafted("frames", ines, host="quay-01", array="chalk")
+    assert (fits.checks[0]["level"], fits.steps.count()) == ("stop", 0)
+    assert drafted("frames", ines, host="quay-77", array="chalk").checks[0]["level"] == "stop"
+
+
+def test_taking_a_namespace_away_leaves_no_device_behind(granted: StandIns, ines: User) -> None:
+    run_to_end(attach(ines))
+    volume = Volume.objects.get(name="chalk-01")
+    lot = drafted("detach", ines, volume=volume.pk, keep=False, confirm="chalk-01")
+    titles = list(lot.steps.values_list("title", flat=True))
+    assert "Wait until the namespace is gone from quay-01" in titles
+    run_to_end(lot)
+    assert lot.state == Lot.State.DONE
+    assert not Volume.objects.filter(name="chalk-01").exists()
+    assert not HostDevice.objects.filter(serial=volume.serial).exists()
+
+
+def test_a_host_that_is_left_out_is_made_known_and_let_in(granted: StandIns, ines: User) -> None:
+    run_to_end(attach(ines))
+    volume = Volume.objects.get(name="chalk-01")
+    offer = volume.offers.get()
+    without = drafted("detach", ines, volume=volume.pk, keep=True)
+    run_to_end(without)
+    assert volume.offers.count() == 0
+    spread = drafted("spread", ines, volume=volume.pk, cluster="quayside")
+    assert offer.lun == int(volume.uri.rsplit("/", 1)[1])
+    run_to_end(spread)
+    assert spread.state == Lot.State.DONE
+    assert Datastore.objects.get(name="chalk-01").mounts.count() == 3
