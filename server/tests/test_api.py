@@ -154,7 +154,7 @@ def test_the_draft_names_the_host_with_half_its_paths(estate: StandIns, api: API
     board = {host["name"]: host for host in draft["plan"]["board"]["hosts"]}
     assert (board["quay-03"]["seen"], board["quay-03"]["expected"]) == (4, 8)
     assert "standby uplink" in board["quay-03"]["reason"]
-    assert draft["plan"]["fixable"] == ["quay-03"]
+    assert draft["plan"]["fixable"] == [{"host": "quay-03", "text": "Bind storage-b to uplink-2 alone"}]
     assert any("quay-03 would reach it over 10.40.8.0/24 only" in check["text"] for check in draft["lot"]["checks"])
 
 

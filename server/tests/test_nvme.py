@@ -72,6 +72,16 @@ def test_an_nvme_datastore_is_discovered_connected_and_mounted_on_every_host(gra
     assert not kinds & {"add_initiator", "connect_subsystem"}
 
 
+def test_the_frames_can_be_mended_by_the_same_lot(granted: StandIns, ines: User) -> None:
+    offered = attach(ines).plan["fixable"]
+    assert offered == [{"host": "quay-03", "text": "Set frames of nvme-b to 9000 bytes"}]
+    lot = attach(ines, fixes=["quay-03"])
+    assert lot.plan["board"]["seen"] == lot.plan["board"]["expected"] == 12
+    assert lot.plan["fixable"] == []
+    run_to_end(lot)
+    assert connections(granted) == {"quay-01": 4, "quay-02": 4, "quay-03": 4}
+
+
 def test_undone_nothing_is_left_not_even_a_connection(granted: StandIns, ines: User) -> None:
     before = everything(granted)
     lot = run_to_end(attach(ines))

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks, rival_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
+from movelot.attach.path_fixes import Fixable, fixables, fixes_in, mended
 from movelot.attach.pools import Figures, Fits, PlannedVolume, PoolRow, ceiling_of, figures_of, fits_of, pool_row
 from movelot.attach.steps import Wanted, attach_steps
-from movelot.attach.uplinks import fixes_for
 from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Offer, Pool
-from movelot.inventory.paths import PathTable, expected_paths, expected_table
+from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import Draft, DraftKind
 from movelot.lots.models import Lot
-from movelot.lots.steps.base import StepSpec
 from movelot_core.attach import Verdict, rank_pools, share_out
 from movelot_core.fabric.paths import BLOCK
 from movelot_core.units import format_size
@@ -35,7 +34,7 @@ class AttachPlan:
     problems: list[FieldProblem]
     pools: list[PoolRow]
     board: Board | None
-    fixable: list[str]
+    fixable: list[Fixable]
 
 
 class AttachKind(DraftKind):
@@ -66,10 +65,12 @@ class AttachKind(DraftKind):
         title = _title(wish, plan.cluster)
         if not chosen or not hosts:
             return Draft(title, [], asdict(plan), form_checks(wish, fits, []))
-        fixes = {host: spec for host, spec in fixes_for(hosts).items() if host in typed.fixes}
-        table = _table(hosts, chosen[0], fixes)
+        table = expected_table(hosts, chosen[0].device, "the volume")
+        possible = fixes_in(table, hosts)
+        fixes = [step for host, steps in possible.items() if host in typed.fixes for step in steps]
+        table = mended(table, fixes, "the volume")
         plan.board = board_of(table)
-        plan.fixable = [host for host in fixes_for(hosts) if host not in typed.fixes]
+        plan.fixable = fixables(possible, typed.fixes)
         checks = [
             *form_checks(wish, _judged_apart(cluster, plan.volumes, wish, figures), chosen),
             *path_checks(table),
@@ -77,7 +78,7 @@ class AttachKind(DraftKind):
         ]
         pools = {pool.pk: pool for pool in chosen}
         wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], wish.thin) for v in plan.volumes]
-        steps = attach_steps(wanted, hosts, table, list(fixes.values())) if wanted else []
+        steps = attach_steps(wanted, hosts, table, fixes) if wanted else []
         return Draft(title, steps, asdict(plan), checks, _facts(chosen, hosts, wish))
 
     def reserve(self, lot: Lot) -> None:
@@ -151,21 +152,6 @@ def _planned(wish: Wish, chosen: list[Pool], fits: Fits) -> list[PlannedVolume]:
     room = [max(0, pool.capacity_bytes - pool.allocated_bytes) for pool in chosen]
     places = share_out(len(names), size, room)
     return [PlannedVolume(name, size, chosen[n].pk, chosen[n].name) for name, n in zip(names, places, strict=True)]
-
-
-def _table(hosts: list[Device], pool: Pool, fixes: dict[str, StepSpec]) -> PathTable:
-    """Paths as they will be, fixes of uplinks included."""
-    table = expected_table(hosts, pool.device, "the volume")
-    if not fixes:
-        return table
-    fixed = {(spec.device, spec.params["interface"]): spec.params for spec in fixes.values()}
-    ports = [
-        replace(port, active_uplinks=tuple(fixed[port.host, port.name]["wanted"]["active"]), standby_uplinks=())
-        if (port.host, port.name) in fixed
-        else port
-        for port in table.ports
-    ]
-    return expected_paths(ports, table.portals, "the volume")
 
 
 def _facts(chosen: list[Pool], hosts: list[Device], wish: Wish) -> dict[str, str]:

@@ -28,7 +28,7 @@ class FieldProblem:
 
 @dataclass
 class Form:
-    """The form as typed. ``fixes`` names hosts whose uplinks are to be bound first; ``pools`` may name several."""
+    """The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several."""
 
     cluster: str = ""
     name: str = ""

@@ -29,7 +29,7 @@ class FrameKind(DraftKind):
             return Draft("Set the frame size", checks=[check])
         title = f"Set the frame size of {host.name} for {array.name}"
         table = expected_table([host], array, "any volume")
-        steps = _frame_steps(host, table)
+        steps = frame_steps(host, table)
         if not steps:
             text = f"Every interface of {host.name} has the frame size of {array.name}."
             return Draft(title, checks=[Check("something to fix", STOP, text)])
@@ -59,7 +59,7 @@ def _paths(host: Device, array: Device) -> int:
     return sum(len(device.paths) for device in HostDevice.objects.filter(device=host, serial__in=serials))
 
 
-def _frame_steps(host: Device, table: PathTable) -> list[StepSpec]:
+def frame_steps(host: Device, table: PathTable) -> list[StepSpec]:
     """A step for each interface whose frames differ from those of the portals in its subnet."""
     differ = {path.port: path.portal for path in table.paths if path.cause is Cause.FRAME}
     ports = {port.name: port.frame_bytes for port in table.ports}

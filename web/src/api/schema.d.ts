@@ -681,7 +681,7 @@ export interface components {
             problems: components["schemas"]["FieldProblem"][];
             pools: components["schemas"]["PoolRow"][];
             board: components["schemas"]["Board"] | null;
-            fixable: string[];
+            fixable: components["schemas"]["Fixable"][];
         };
         BalanceDraft: {
             lot: components["schemas"]["LotDetail"];
@@ -928,6 +928,10 @@ export interface components {
             };
             reasons: string[];
             draft: components["schemas"]["FoundDraft"] | null;
+        };
+        Fixable: {
+            host: string;
+            text: string;
         };
         FoundDraft: {
             kind: string;

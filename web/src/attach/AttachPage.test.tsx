@@ -39,7 +39,7 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
     seen: 0,
     expected: 1,
   },
-  fixable: ["quay-03"],
+  fixable: [{ host: "quay-03", text: "Bind storage-b to uplink-2 alone" }],
   ...part,
 });
 const form = {

@@ -159,7 +159,7 @@ function AttachDraft({ id }: { id: number }) {
           />
           {plan.volumes.length > 1 && <Volumes volumes={plan.volumes} total={plan.total_bytes} />}
           {plan.board && <PathBoard board={plan.board} title="Paths the hosts will have" />}
-          {plan.fixable.map((host) => (
+          {plan.fixable.map(({ host, text }) => (
             <Box
               key={host}
               sx={{
@@ -174,8 +174,7 @@ function AttachDraft({ id }: { id: number }) {
             >
               <span style={{ flex: 1 }}>
                 <strong>{host}</strong> will miss paths:{" "}
-                {plan.board?.hosts.find((row) => row.name === host)?.reason}. The lot can bind the interface
-                to one uplink first.
+                {plan.board?.hosts.find((row) => row.name === host)?.reason}. The lot can begin with: {text}.
               </span>
               <Button
                 variant="outlined"

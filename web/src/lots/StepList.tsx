@@ -56,7 +56,7 @@ function DraftSteps({ lot, most }: { lot: LotDetail; most: number }) {
               <Typography sx={{ fontSize: 12, color: "var(--mute)" }}>on {place}</Typography>
             )}
             <Box
-              sx={{ display: "grid", gridTemplateColumns: `${many ? "34px" : "22px"} 1fr auto`, gap: 0.75 }}
+              sx={{ display: "grid", gridTemplateColumns: `${many ? "44px" : "22px"} 1fr auto`, gap: 0.75 }}
             >
               <span className="mono" style={{ fontSize: 12, paddingTop: 1 }}>
                 {first.position + 1}
