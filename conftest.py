@@ -87,7 +87,7 @@ class StandIns:
     def cards(self) -> dict[str, dict[str, str]]:
         return {card["name"]: card for card in json.loads((self.folder / "devices.json").read_text())}
 
-    def control(self, act: str, **body: Any) -> dict[str, Any]:
+    def control(self, act: str, /, **body: Any) -> dict[str, Any]:
         answer = requests.post(f"http://127.0.0.1:{self.control_port}/{act}", json=body, timeout=10)
         answer.raise_for_status()
         found: dict[str, Any] = answer.json()

@@ -162,6 +162,39 @@ def test_nvme_storage_is_granted_discovered_and_its_frames_mended(
     expect(board.get_by_role("row", name=re.compile("quay-03"))).to_contain_text("4 of 4")
 
 
+def test_on_a_volume_set_each_disk_snapshot_and_swap_is_a_volume(ines: Page, fresh: Stack, caller: Caller) -> None:
+    storage = Caller(fresh, "tobias.wren")
+    pools = {row["name"]: row["pool"] for row in storage.call("GET", "attach/grants/").json()}
+    assert storage.call("PUT", f"attach/grants/{pools['chalk-one']}/", {"quota": ""}).ok
+    ines.goto("/attach")
+    ines.get_by_role("button", name=re.compile("^Volume set")).click()
+    ines.get_by_role("textbox", name="Datastore name").fill("chalk-vd")
+    expect(ines.get_by_role("region", name="Volumes")).to_contain_text("60 volumes")
+    run_lot(ines)
+
+    def happens(act: str, **more: object) -> None:
+        fresh.standins.control("machine", act=act, name="tug-log", **more)
+        assert caller.call("POST", "devices/reread/").ok
+
+    def volumes() -> set[str]:
+        found = caller.call("GET", "find/?q=tug-log").json()["hits"]
+        return {link["name"] for link in found if link["kind"] == "volume"}
+
+    happens("create", host="quay-01", datastore="chalk-vd", disks=[100 * 1024**3])
+    happens("on")
+    assert volumes() == {"tug-log disk 1", "tug-log swap"}
+    happens("snapshot", snapshot="before the upgrade")
+    ines.keyboard.press("/")
+    ines.keyboard.type("tug-log disk 1")
+    ines.get_by_role("option", name=re.compile("^disk tug-log disk 1")).click()
+    chain = ines.get_by_role("region", name="Volumes")
+    expect(chain).to_contain_text("snapshot, a volume of its own")
+    happens("off")
+    assert "tug-log swap" not in volumes()
+    happens("delete")
+    assert volumes() == set()
+
+
 def test_the_pages_work_in_a_narrow_window(ines: Page) -> None:
     ines.set_viewport_size({"width": 900, "height": 700})
     for path in ("/", "/attach", "/attach/paths", "/attach/file-limits", "/balance/quayside", "/lots", "/devices"):

@@ -13,6 +13,7 @@ from movelot.attach.file_views import FileDraftView, FileLimitsView
 from movelot.attach.grant_views import GrantListView, GrantView
 from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
 from movelot.attach.path_views import PathsView, PoliciesView
+from movelot.attach.set_views import SetDraftView
 from movelot.attach.views import AttachDraftView, DetachDraftView
 from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
@@ -58,6 +59,7 @@ api = [
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
     path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
     path("attach/file-drafts/<int:pk>/", FileDraftView.as_view()),
+    path("attach/set-drafts/<int:pk>/", SetDraftView.as_view()),
     path("attach/file-limits/", FileLimitsView.as_view()),
     path("attach/grants/", GrantListView.as_view()),
     path("attach/grants/<int:pk>/", GrantView.as_view()),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ipaddress import ip_interface
 
 from movelot_standins.model import Connection, Datastore, Host, Interface, Portal, Task, Volume, World
+from movelot_standins.set_members import is_set, members
 
 SCAN_SECONDS = 60.0
 FORMAT_SECONDS = 90.0
@@ -25,17 +26,41 @@ def used_bytes(world: World, store: Datastore, now: float) -> int:
     return disks + arriving + other_bytes(world, store, now)
 
 
+def free_bytes(world: World, store: Datastore, now: float) -> int:
+    """Free on a datastore: what its own volume leaves, or on a volume set what all volumes leave of the pool."""
+    if is_set(world, store):
+        pool = world.pool_of(store.id)
+        taken = sum(allocated_bytes(world, volume, now) for volume in world.volumes if volume.pool == pool.name)
+        arriving = sum(int(t.total) for t in world.tasks if t.running and t.kind == "MoveDisk" and t.target == store.id)
+        return max(0, pool.capacity_bytes - taken - arriving)
+    # One on an export is full when its file system is, whatever else that holds.
+    used = sum(used_bytes(world, s, now) for s in world.datastores if s.serial == store.serial)
+    return max(0, store.capacity_bytes - used)
+
+
 def other_bytes(world: World, store: Datastore, now: float) -> int:
     """Bytes that no disk of a machine holds; grows a little every day."""
+    if is_set(world, store):
+        disks = sum(disk.size_bytes for disk in world.disks() if disk.datastore == store.id)
+        return max(0, store.capacity_bytes - free_bytes(world, store, now) - disks)
     return store.other_bytes + int((now - world.started) // 86400) * store.growth_bytes
 
 
 def allocated_bytes(world: World, volume: Volume, now: float) -> int:
-    """Bytes a volume holds in its pool: what was written for thin ones, all for thick ones."""
+    """Bytes a volume holds in its pool: what was written for thin ones, all for thick ones, its volumes' for a set."""
+    if volume.kind == "set":
+        return sum(member.allocated_bytes for member in members(world, volume))
     if not volume.thin:
         return volume.size_bytes
     used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
     return min(volume.size_bytes, used)
+
+
+def provisioned_bytes(world: World, volume: Volume) -> int:
+    """Bytes that were promised of a pool: the volume's size, or those of all volumes in a set."""
+    if volume.kind == "set":
+        return sum(member.size_bytes for member in members(world, volume))
+    return volume.size_bytes
 
 
 def create_volume(world: World, fields: dict[str, object], now: float) -> Volume:
@@ -162,7 +187,8 @@ def scan_now(world: World, host: Host) -> None:
         if volume.id in offered and pairs[world.array_of(volume)]
     }
     there = [store for store in world.datastores if store.id in host.mounted]
-    host.mounted = [store.id for store in there if store.server or sees(world, host, store.serial)]
+    stays = [s for s in there if s.server or is_set(world, s) or sees(world, host, s.serial)]
+    host.mounted = [store.id for store in stays]
 
 
 def reaching(world: World, host: Host, array: str) -> list[list[str]]:
@@ -173,7 +199,7 @@ def reaching(world: World, host: Host, array: str) -> list[list[str]]:
 def sees(world: World, host: Host, serial: str) -> bool:
     """Whether the host lists a device of this serial: found by its last scan, or a namespace that it is let into."""
     volume = world.volume_by_serial(serial)
-    if serial in host.known or volume is None:
+    if serial in host.known or volume is None or volume.kind == "set":
         return serial in host.known
     let_in = any(c.volume == volume.id and host.nqn in c.initiators for c in world.connections)
     return let_in and bool(host.connected.get(world.array_of(volume)))
@@ -233,10 +259,10 @@ def unmount(world: World, host: Host, store: Datastore) -> None:
 
 
 def _forget_unused(world: World, store: Datastore) -> None:
-    """A file datastore is only how hosts call an export: one that none mounts and that holds nothing is gone."""
+    """A datastore on an export or a set is only how hosts call it: one that none mounts and holds nothing is gone."""
     mounted = any(store.id in host.mounted for host in world.hosts)
     held = store.other_bytes or store.contents or any(disk.datastore == store.id for disk in world.disks())
-    if store.server and not mounted and not held:
+    if (store.server or is_set(world, store)) and not mounted and not held:
         world.datastores.remove(store)
 
 
@@ -263,7 +289,7 @@ def move_disk(world: World, host: Host, disk_id: str, target_id: str, key: str, 
     if running and running.key != key:
         raise ActionError(409, "ResourceInUse", f"{disk.name} is being moved already.")
     if running is None and disk.datastore != target.id:
-        free = target.capacity_bytes - used_bytes(world, target, now)
+        free = free_bytes(world, target, now)
         if disk.size_bytes > free:
             raise ActionError(
                 409, "InsufficientStorage", f"{target.name} has {free} bytes free; {disk.size_bytes} are needed."

@@ -95,7 +95,7 @@ class StorageService(CommonService):
                 "Data": {
                     "AllocatedBytes": pool.capacity_bytes,
                     "ConsumedBytes": allocated,
-                    "ProvisionedBytes": sum(volume.size_bytes for volume in there),
+                    "ProvisionedBytes": sum(actions.provisioned_bytes(self.world, volume) for volume in there),
                 }
             },
         )
@@ -182,7 +182,7 @@ class ArrayService(StorageService):
         return {"CopyBytesPerSecond": OFFLOAD_BYTES_PER_SECOND * self.world.pace}
 
     def volumes(self) -> list[Resource]:
-        return [self._volume(volume) for volume in self.world.volumes_of(self.name)]
+        return [self._volume(volume) for volume in self.world.volumes_of(self.name) if volume.kind == "volume"]
 
     def _volume(self, volume: Volume) -> Resource:
         owner = link(f"{self.storage}/Controllers/{volume.controller}")
@@ -247,12 +247,16 @@ class ArrayService(StorageService):
             VolumeInfo=[
                 {
                     "AccessCapabilities": ["Read", "Write"],
-                    "Volume": link(f"{self.storage}/Volumes/{connection.volume}"),
+                    "Volume": link(self.volume_path(connection.volume)),
                     **self.numbered(connection),
                 }
             ],
             Links={"InitiatorEndpoints": initiators, "TargetEndpoints": targets},
         )
+
+    def volume_path(self, identity: str) -> str:
+        """Where a volume is found."""
+        return f"{self.storage}/Volumes/{identity}"
 
     def numbered(self, connection: Connection) -> Resource:
         """The number under which hosts see the volume."""

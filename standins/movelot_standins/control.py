@@ -11,8 +11,8 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from movelot_standins import scenario
-from movelot_standins.actions import scan_now
+from movelot_standins import scenario, set_actions
+from movelot_standins.actions import ActionError, scan_now
 from movelot_standins.faults import KINDS, Fault
 
 if TYPE_CHECKING:
@@ -90,6 +90,15 @@ class ControlDoor:
         self.site.save()
         return JSONResponse({"host": host.name, "interface": interface.name})
 
+    async def machine(self, request: Request) -> JSONResponse:
+        """What people do with machines by other means: create, on, off, snapshot, delete."""
+        try:
+            found = set_actions.act_on_machine(self.site.world, await request.json(), time.time())
+        except ActionError as refused:
+            return JSONResponse({"error": refused.message}, refused.status)
+        self.site.save()
+        return JSONResponse({"machine": found.name if found else None})
+
     async def reset(self, _request: Request) -> JSONResponse:
         """The world as at its first start, without faults."""
         fresh = scenario.build(time.time())
@@ -115,7 +124,7 @@ class ControlDoor:
 def door_app(site: Site) -> Starlette:
     """The door as an application."""
     door = ControlDoor(site)
-    acts = (door.pace, door.fault, door.grow, door.sign, door.hold, door.clock, door.wire, door.reset)
+    acts = (door.pace, door.fault, door.grow, door.sign, door.hold, door.clock, door.wire, door.machine, door.reset)
     return Starlette(
         routes=[*(Route(f"/{act.__name__}", act, methods=["POST"]) for act in acts), Route("/state", door.state)]
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from ipaddress import ip_interface
 
-from movelot_standins import actions, file_actions, nvme_actions
+from movelot_standins import actions, file_actions, nvme_actions, set_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
@@ -49,6 +49,7 @@ class HostService(CommonService):
             ("Wipe", self.wipe),
             ("MoveDisk", self.move_disk),
             ("SetPathPolicy", self.set_path_policy),
+            ("MountSet", self.mount_set),
             ("ConnectSubsystem", self.connect_subsystem),
             ("DisconnectSubsystem", self.disconnect_subsystem),
         ):
@@ -62,7 +63,7 @@ class HostService(CommonService):
         return {"Systems": link(f"{ROOT}/Systems")}
 
     def computer(self, _call: Call) -> Resource:
-        more = ("MountExport", "UnmountExport", "SetFileClient", "ConnectSubsystem", "DisconnectSubsystem")
+        more = ("MountExport", "UnmountExport", "SetFileClient", "ConnectSubsystem", "DisconnectSubsystem", "MountSet")
         verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *more)
         targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
         return resource(
@@ -190,9 +191,12 @@ class HostService(CommonService):
         return [self._datastore(store) for store in self.world.datastores if store.id in self.host.mounted]
 
     def _datastore(self, store: Datastore) -> Resource:
-        """A datastore; one on an export is full when its file system is, whatever else that holds."""
-        now, more = self.clock(), {}
-        used = sum(actions.used_bytes(self.world, s, now) for s in self.world.datastores if s.serial == store.serial)
+        now = self.clock()
+        more: Resource = {}
+        volume = self.world.volume_by_serial(store.serial)
+        if volume and volume.kind == "set":
+            pairs = set_actions.ways(self.world, self.host, volume)
+            more["VolumeSet"] = {"Ways": [{"Port": port, "Portal": portal} for port, portal in pairs]}
         if store.server:
             way = file_actions.way_to(self.world, self.host, store)
             more["Export"] = {
@@ -208,7 +212,7 @@ class HostService(CommonService):
             DeviceSerial=store.serial,
             CapacityBytes=store.capacity_bytes,
             Mounted=True,
-            FreeBytes=max(0, store.capacity_bytes - used),
+            FreeBytes=actions.free_bytes(self.world, store, now),
             OtherBytes=actions.other_bytes(self.world, store, now),
             Contents=[{"Kind": kind, "Name": name} for kind, name in store.contents],
             **more,
@@ -220,9 +224,10 @@ class HostService(CommonService):
                 f"{self.oem}/VirtualMachines/{machine.name}",
                 "KestrelVirtualMachine.v1_0_0.VirtualMachine",
                 machine.name,
-                PowerState="On",
+                PowerState=machine.power,
                 OperatingSystem=machine.os,
                 Address=machine.address,
+                Snapshots=machine.snapshots,
                 Disks=[
                     {"Id": disk.id, "Name": disk.name, "CapacityBytes": disk.size_bytes, "Datastore": disk.datastore}
                     for disk in machine.disks
@@ -302,6 +307,10 @@ class HostService(CommonService):
             }
             for array, pairs in self.host.connected.items()
         ]
+
+    def mount_set(self, call: Call) -> Reply:
+        store = set_actions.mount_set(self.world, self.host, str(call.body["Serial"]), str(call.body["Name"]))
+        return Reply(200, self._datastore(store))
 
     def connect_subsystem(self, call: Call) -> Reply:
         nvme_actions.connect(self.world, self.host, str(call.body["NQN"]), str(call.body["DiscoveryAddress"]))

@@ -45,6 +45,7 @@ class Portal:
 class Volume:
     """A volume, namespace or file system. Its serial is its NAA name, NGUID, or the id that its clients are told.
 
+    Of kind set it is a volume set without a size of its own, which allows ``volumes_max`` volumes.
     ``signature`` is what a host would read at the start of a volume: empty, or the kind and id of a format.
     """
 
@@ -58,6 +59,8 @@ class Volume:
     description: str = ""
     signature_kind: str = ""
     signature_id: str = ""
+    kind: str = "volume"
+    volumes_max: int = 0
 
 
 @dataclass
@@ -163,13 +166,16 @@ class Disk:
 
 @dataclass
 class Machine:
-    """A virtual machine on a host."""
+    """A virtual machine on a host; ``power`` is On or Off, ``snapshots`` are those kept of all of its disks."""
 
     name: str
     host: str
     os: str
     address: str
     disks: list[Disk]
+    power: str = "On"
+    memory_bytes: int = 8 * GIB
+    snapshots: list[str] = field(default_factory=list)
 
 
 @dataclass

@@ -1,11 +1,20 @@
-"""The NVMe/TCP array: as the other block array, with namespaces of one subsystem that are let in to hosts by NQN."""
+"""The NVMe/TCP array: as the other block array, with namespaces of one subsystem that let hosts in by NQN.
+
+It has volume sets too, in which every virtual disk, snapshot and swap is a volume of its own.
+"""
 
 from __future__ import annotations
 
-from movelot_standins.array_service import ArrayService
-from movelot_standins.model import Connection, Volume
+import time
+
+from movelot_standins import actions, set_actions
+from movelot_standins.actions import ActionError
+from movelot_standins.array_service import OK, ArrayService
+from movelot_standins.common_service import Clock
+from movelot_standins.model import Connection, Volume, World
 from movelot_standins.nvme_actions import subsystem
-from movelot_standins.redfish import Call, Resource
+from movelot_standins.redfish import Call, Reply, Resource, link, resource, walk
+from movelot_standins.set_members import Member, members
 
 
 class NvmeService(ArrayService):
@@ -14,6 +23,17 @@ class NvmeService(ArrayService):
     protocol = "NVMe/TCP"
     name_format = "NQN"
     serial_format = "NGUID"
+
+    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+        super().__init__(name, world, password, clock)
+        self.sets = f"{self.storage}/Oem/Kestrel/VolumeSets"
+        self.collection(self.sets, "KestrelVolumeSet", "Volume sets", self.volume_sets)
+        self.route("POST", self.sets, self.create_set)
+        self.route("DELETE", self.sets + "/{id}", self.delete_set)
+
+    def oem(self) -> Resource:
+        limits = {"SetsMax": set_actions.SETS_MAX, "VolumesMax": set_actions.VOLUMES_MAX}
+        return {**super().oem(), "VolumeSets": link(self.sets), "VolumeSetLimits": limits}
 
     def storage_resource(self, call: Call) -> Resource:
         named = [{"DurableNameFormat": "NQN", "DurableName": subsystem(self.name)}]
@@ -27,3 +47,72 @@ class NvmeService(ArrayService):
 
     def number_of(self, volume: Volume, _info: Resource) -> int:
         return int(volume.id)
+
+    def _sets(self) -> list[Volume]:
+        return [volume for volume in self.world.volumes_of(self.name) if volume.kind == "set"]
+
+    def volume_sets(self) -> list[Resource]:
+        return [self._set(volume) for volume in self._sets()]
+
+    def _set(self, volume: Volume) -> Resource:
+        points = self.world.portals_of(self.name)
+        return resource(
+            f"{self.sets}/{volume.id}",
+            "KestrelVolumeSet.v1_0_0.VolumeSet",
+            volume.name,
+            Status=OK,
+            Description=volume.description,
+            Identifiers=[{"DurableNameFormat": "UUID", "DurableName": volume.serial}],
+            CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
+            ConsumedBytes=actions.allocated_bytes(self.world, volume, self.clock()),
+            VolumesMax=volume.volumes_max,
+            AccessPoints=[{"Controller": point.controller, "Portal": point.name} for point in points],
+        )
+
+    def volumes(self) -> list[Resource]:
+        return super().volumes() + [self._member(each, of) for of in self._sets() for each in members(self.world, of)]
+
+    def _member(self, member: Member, of: Volume) -> Resource:
+        pool = link(f"{self.storage}/StoragePools/{of.pool}")
+        thin = member.purpose != "Swap"
+        return resource(
+            f"{self.storage}/Volumes/{member.id}",
+            "Volume.v1_10_1.Volume",
+            member.name,
+            Status=OK,
+            CapacityBytes=member.size_bytes,
+            ProvisioningPolicy="Thin" if thin else "Fixed",
+            Capacity={"Data": {"ConsumedBytes": member.allocated_bytes}},
+            Identifiers=[{"DurableNameFormat": "NGUID", "DurableName": member.serial}],
+            CapacitySources=[{"ProvidingPools": [pool]}],
+            Links={"Controllers": [link(f"{self.storage}/Controllers/{of.controller}")]},
+            Oem={
+                "Kestrel": {
+                    "VolumeSet": link(f"{self.sets}/{of.id}"),
+                    "Purpose": member.purpose,
+                    "Machine": member.machine,
+                    "Disk": member.disk,
+                }
+            },
+        )
+
+    def create_set(self, call: Call) -> Reply:
+        pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
+        name, description = str(call.body["Name"]), str(call.body.get("Description", ""))
+        body = self._set(set_actions.create_set(self.world, self.name, name, pool, description))
+        return Reply(201, body, {"Location": body["@odata.id"]})
+
+    def delete_set(self, call: Call) -> Reply:
+        walk(self.volume_sets(), call.parts["id"])
+        set_actions.delete_set(self.world, next(each for each in self._sets() if each.id == call.parts["id"]))
+        return Reply(204)
+
+    def _volume_of(self, identity: str) -> Volume:
+        found = next((each for each in self._sets() if each.id == identity), None)
+        if found is None and any(each.id == identity for of in self._sets() for each in members(self.world, of)):
+            raise ActionError(409, "ResourceInUse", "A volume of a set goes with its machine only.")
+        return found or super()._volume_of(identity)
+
+    def volume_path(self, identity: str) -> str:
+        is_set = any(each.id == identity for each in self._sets())
+        return f"{self.sets}/{identity}" if is_set else super().volume_path(identity)

@@ -9,6 +9,7 @@ import { AttachPage } from "./attach/AttachPage";
 import { DetachPage } from "./attach/DetachPage";
 import { FileLimitsPage } from "./attach/FileLimitsPage";
 import { FilePage } from "./attach/FilePage";
+import { SetPage } from "./attach/SetPage";
 import { LossPage } from "./attach/LossPage";
 import { PathsPage } from "./attach/PathsPage";
 import { PoliciesPage } from "./attach/PoliciesPage";
@@ -57,6 +58,7 @@ export function App() {
                     <Route path="attach" element={<AttachPage />} />
                     <Route path="attach/detach" element={<DetachPage />} />
                     <Route path="attach/file" element={<FilePage />} />
+                    <Route path="attach/set" element={<SetPage />} />
                     <Route path="attach/file-limits" element={<FileLimitsPage />} />
                     <Route path="attach/loss" element={<LossPage />} />
                     <Route path="attach/paths" element={<PathsPage />} />

@@ -14,12 +14,14 @@ class AttachConfig(AppConfig):
         from movelot.attach.frames import FrameKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
         from movelot.attach.path_policies import PathPolicyKind
+        from movelot.attach.sets import AttachSetKind
         from movelot.attach.uplinks import UplinkKind
         from movelot.lots.drafting import register
 
         for kind in (
             AttachKind(),
             AttachFileKind(),
+            AttachSetKind(),
             FileLimitsKind(),
             UplinkKind(),
             FrameKind(),

@@ -106,9 +106,9 @@ def _row(lot: Lot, figure: str, before: int, predicted: int, measured: int) -> d
 
 
 def _seen_by(volume: Volume) -> list[Device]:
-    """Hosts that see a volume as a device, or mount its file system."""
+    """Hosts that see a volume as a device, or mount its file system or set."""
     found = Q(hostdevices__serial=volume.serial)
-    if volume.kind == Volume.Kind.FILE:
+    if volume.kind in (Volume.Kind.FILE, Volume.Kind.SET):
         found = Q(mounts__datastore__serial=volume.serial)
     return list(Device.objects.filter(found).distinct().order_by("name"))
 
@@ -150,14 +150,18 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
     unmounted = tuple(range(len(steps)))
     steps += [_withdraw(volume, offer, unmounted) for offer in volume.offers.order_by("pk")]
     withdrawn = tuple(range(len(steps)))
-    steps += [find_step(volume.device, host, volume.serial, "by its serial", withdrawn, present=False) for host in sees]
+    # A volume set was never a device of a host.
+    of_set = volume.kind == Volume.Kind.SET
+    devices = [] if of_set else sees
+    steps += [
+        find_step(volume.device, host, volume.serial, "by its serial", withdrawn, present=False) for host in devices
+    ]
     if not keep:
         gone = tuple(range(len(steps)))
-        title = f"Delete volume {volume.name}"
+        verb, noun = ("delete_volume_set", "volume set") if of_set else ("delete_volume", "volume")
+        title = f"Delete {noun} {volume.name}"
         detail = f"{format_size(volume.allocated_bytes)} back to pool {volume.pool.name}; cannot be undone"
-        steps.append(
-            StepSpec("delete_volume", volume.device.name, title, detail, {"uri": volume.uri, "name": volume.name}, gone)
-        )
+        steps.append(StepSpec(verb, volume.device.name, title, detail, {"uri": volume.uri, "name": volume.name}, gone))
     return steps
 
 

@@ -11,14 +11,15 @@ from movelot.problems import Problem
 from movelot_core.units import format_size, parse_size
 
 # Kinds of lots whose plan names volumes that they make.
-ATTACHING = ("attach", "attach_file")
+ATTACHING = ("attach", "attach_file", "attach_set")
 # A lot in one of these states holds what it was started with.
 HOLDING = (Lot.State.RUNNING, Lot.State.HALTING, Lot.State.HALTED)
 
 
 def promised_bytes(besides: Lot | None = None) -> dict[int, int]:
-    """By pool: sizes of its volumes that are offered or exported, and of those that started lots are about to make."""
-    used = Volume.objects.filter(Q(offers__isnull=False) | Q(exports__isnull=False)).distinct()
+    """By pool: sizes of volumes that are offered, exported or in a set, and of those that started lots will make."""
+    in_use = Q(offers__isnull=False) | Q(exports__isnull=False) | Q(kind=Volume.Kind.MEMBER)
+    used = Volume.objects.filter(in_use).distinct()
     offered = used.values_list("pool_id", "name", "size_bytes")
     found = {(pool, name): size for pool, name, size in offered}
     lots = Lot.objects.filter(kind__in=ATTACHING, state__in=HOLDING)

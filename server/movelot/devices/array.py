@@ -8,6 +8,7 @@ from movelot.devices.capabilities import array_capabilities
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.files import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
+from movelot.devices.set_rows import PLAIN, member_parts, set_row
 from movelot.inventory.readings import ArrayReading, Row
 
 ROOT = "/redfish/v1"
@@ -28,16 +29,20 @@ def fabric_uri(session: DeviceSession) -> str:
 
 
 def read_array(session: DeviceSession) -> ArrayReading:
-    """A whole reading in nine requests; each file system takes one more."""
+    """A whole reading in ten requests; each file system takes one more."""
     storage = next(session.members(f"{ROOT}/Storage"))
     base, fabric = storage["@odata.id"], fabric_uri(session)
     oem = storage.get("Oem", {}).get("Kestrel", {})
     controllers = list(session.members(f"{base}/Controllers"))
     pools = list(session.members(f"{base}/StoragePools"))
     copy_rate = float(oem.get("CopyBytesPerSecond", 0))
-    block = [volume_row(member) for member in session.members(f"{base}/Volumes")] if "Volumes" in storage else []
+    sets = [set_row(each) for each in session.members(oem["VolumeSets"]["@odata.id"])] if "VolumeSets" in oem else []
+    serials = {row["uri"]: row["serial"] for row in sets}
+    volumes = list(session.members(f"{base}/Volumes")) if "Volumes" in storage else []
+    block = [{**volume_row(member), **member_parts(member, serials)} for member in volumes]
     connections = list(session.members(f"{fabric}/Connections")) if "Volumes" in storage else []
     numbers = {row["uri"]: row.pop("namespace") for row in block}
+    limits = {name.removesuffix("Max").lower(): int(most) for name, most in oem.get("VolumeSetLimits", {}).items()}
     file_systems = list(session.members(f"{base}/FileSystems")) if "FileSystems" in storage else []
     endpoints = list(session.members(f"{fabric}/Endpoints"))
     initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
@@ -45,14 +50,15 @@ def read_array(session: DeviceSession) -> ArrayReading:
         name=storage["Name"],
         copy_bytes_per_second=copy_rate,
         clock_offset_seconds=clock_offset_seconds(session),
-        capabilities=array_capabilities(controllers, pools, copy_rate),
+        capabilities=array_capabilities(controllers, pools, copy_rate, limits),
         pools=[_pool(member) for member in pools],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
         initiators=[{**_head(e), "identifier": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
-        volumes=block + [file_system_row(member) for member in file_systems],
+        volumes=[*sets, *block, *({**PLAIN, **file_system_row(member)} for member in file_systems)],
         offers=[_offer(member, initiators, numbers) for member in connections],
         exports=[row for member in file_systems for row in exports_of(session, member)],
         file_client={name: int(value) for name, value in oem.get("ClientAdvice", {}).items()},
+        set_limits=limits,
         nqn=next((e["DurableName"] for e in storage.get("Identifiers", []) if e["DurableNameFormat"] == "NQN"), ""),
     )
 

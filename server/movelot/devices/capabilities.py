@@ -13,9 +13,10 @@ Capability = list[Any]
 
 
 def array_capabilities(
-    controllers: list[Resource], pools: list[Resource], copy_bytes_per_second: float
+    controllers: list[Resource], pools: list[Resource], copy_bytes_per_second: float, set_limits: dict[str, int]
 ) -> list[Capability]:
-    """From its controllers' protocols, its pools' policies, and whether it states a rate for copies of its own."""
+    """From its controllers' protocols, its pools' policies, whether it states a rate for copies, and limits of sets."""
+    sets = f"{set_limits['sets']} sets of {set_limits['volumes']} volumes" if set_limits else ""
     spoken = {p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])}
     protocols = sorted("NVMe/TCP" if protocol == "NVMeOverFabrics" else protocol for protocol in spoken)
     return [
@@ -26,6 +27,7 @@ def array_capabilities(
         _of_pools(pools, "compression", lambda pool: bool(pool.get("CompressionEnabled"))),
         _of_pools(pools, "deduplication", lambda pool: bool(pool.get("DeduplicationEnabled"))),
         ["redundancy", True, ", ".join(sorted({pool["SupportedRAIDTypes"][0] for pool in pools}))],
+        ["volume sets", bool(set_limits), sets],
         ["copy offload", copy_bytes_per_second > 0, "copies between its own volumes" if copy_bytes_per_second else ""],
     ]
 

@@ -85,6 +85,7 @@ def device_row(member: Resource) -> Row:
 def datastore_row(member: Resource) -> Row:
     """A datastore with how this host mounts it."""
     export = member.get("Export", {})
+    ways = export.get("Ways", []) or member.get("VolumeSet", {}).get("Ways", [])
     return {
         "identity": member["Id"],
         "name": member["Name"],
@@ -97,7 +98,7 @@ def datastore_row(member: Resource) -> Row:
             "server": export.get("Server", ""),
             "path": export.get("Path", ""),
             "version": export.get("Version", ""),
-            "ways": [[way["Port"], way["Portal"]] for way in export.get("Ways", [])],
+            "ways": [[way["Port"], way["Portal"]] for way in ways],
         },
     }
 

@@ -208,6 +208,7 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
         exports=[_export(row) for row in mine["exports"]],
         file_client=_settings(array["file_client"]),
         nqn=array["nqn"] or "",
+        set_limits=_settings(array["set_limits"]),
     )
 
 
@@ -253,6 +254,8 @@ def _volume(row: Row) -> Row:
         "controller": row["controller"] or "",
         "thin": row["thin"] is not False,
         "kind": row["kind"] or "block",
+        "volumes_max": row["volumes_max"] or 0,
+        **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity")},
     }
 
 

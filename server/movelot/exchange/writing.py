@@ -74,7 +74,13 @@ def _connected(subsystems: dict[str, list[list[str]]]) -> str:
 
 def _arrays() -> Iterator[Cells]:
     for array in _devices(models.Device.Kind.ARRAY):
-        yield array.name, array.nqn, array.copy_bytes_per_second or None, _pairs(array.file_client)
+        yield (
+            array.name,
+            array.nqn,
+            _pairs(array.set_limits),
+            array.copy_bytes_per_second or None,
+            _pairs(array.file_client),
+        )
 
 
 def _capabilities() -> Iterator[Cells]:
@@ -182,7 +188,7 @@ ROWS: dict[str, Any] = {
     "volumes": lambda: _listed(
         models.Volume.objects.order_by("device__name", "name"),
         *("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes"),
-        *("controller", "thin", "kind"),
+        *("controller", "thin", "kind", "volumes_max", "set_serial", "purpose", "disk_identity"),
     ),
     "offers": _offers,
     "exports": _exports,

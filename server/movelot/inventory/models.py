@@ -61,6 +61,8 @@ class Device(models.Model):
     capabilities = models.JSONField(default=list)
     # An NFS client's timeouts and limits: a host's own, or what a file array recommends (see core.files.SETTINGS).
     file_client = models.JSONField(default=dict)
+    # How many volume sets an array allows, and volumes in each: {sets, volumes}; empty where it has none.
+    set_limits = models.JSONField(default=dict)
     read_at = models.DateTimeField(null=True)
     digest = models.CharField(max_length=64, blank=True)
     telemetry_until = models.DateTimeField(null=True)
@@ -189,11 +191,17 @@ class Initiator(OnDevice):
 
 
 class Volume(OnDevice):
-    """A volume of an array; of kind file it is a file system, and its serial the id that clients are told."""
+    """A volume of an array; of kind file it is a file system, and its serial the id that clients are told.
+
+    Of kind set it is a volume set, without a size, that allows ``volumes_max`` volumes. These are of kind member: they
+    name their set's serial, whether they are a disk, snapshot or swap, and the identity of the disk.
+    """
 
     class Kind(models.TextChoices):
         BLOCK = "block"
         FILE = "file"
+        SET = "set"
+        MEMBER = "member"
 
     kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.BLOCK)
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="volumes")
@@ -202,6 +210,10 @@ class Volume(OnDevice):
     allocated_bytes = models.BigIntegerField()
     controller = models.CharField(max_length=32)
     thin = models.BooleanField()
+    volumes_max = models.PositiveIntegerField(default=0)
+    set_serial = models.CharField(max_length=64, blank=True, db_index=True)
+    purpose = models.CharField(max_length=16, blank=True)
+    disk_identity = models.CharField(max_length=128, blank=True, db_index=True)
 
 
 class Offer(OnDevice):

@@ -12,7 +12,8 @@ Row = dict[str, Any]
 class ArrayReading:
     """All an array said. Rows carry the fields of the models of the same name, links as URIs.
 
-    ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem.
+    ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem;
+    ``set_limits`` are how many volume sets it allows, and volumes in each.
     """
 
     name: str
@@ -27,6 +28,7 @@ class ArrayReading:
     exports: list[Row] = field(default_factory=list)
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
+    set_limits: dict[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -105,6 +105,7 @@ def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[
 
 
 def _store_array(device: Device, reading: ArrayReading) -> None:
+    device.set_limits = reading.set_limits
     pools = _follow(Pool, device, reading.pools)
     _follow(Portal, device, reading.portals)
     _follow(Initiator, device, reading.initiators)

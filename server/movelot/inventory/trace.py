@@ -97,7 +97,8 @@ def _stores_of(kind: str, key: int) -> Iterable[int]:
         "disk": Q(disks=key),
         "host": Q(mounts__host=key),
         "datastore": Q(pk=key),
-        "volume": Q(serial__in=Volume.objects.filter(pk=key).values("serial")),
+        "volume": Q(serial__in=Volume.objects.filter(pk=key).values("serial"))
+        | Q(serial__in=Volume.objects.filter(pk=key).exclude(set_serial="").values("set_serial")),
         "pool": Q(serial__in=Volume.objects.filter(pool=key).values("serial")),
         "array": Q(serial__in=Volume.objects.filter(device=key).values("serial")),
     }
@@ -125,6 +126,8 @@ def _relation(kind: str, layer: str) -> Callable[[int], Q]:
 
 def _by_array_side(kind: str, layer: str, key: int) -> Q | None:
     """Ways that do not need a datastore: a volume may carry none."""
+    if (kind, layer) in (("disk", "volume"), ("volume", "disk"), ("volume", "machine")):
+        return _by_member(kind, layer, key)
     ways = {
         ("volume", "pool"): Q(volumes=key),
         ("volume", "array"): Q(volumes=key),
@@ -136,6 +139,17 @@ def _by_array_side(kind: str, layer: str, key: int) -> Q | None:
     return ways.get((kind, layer))
 
 
+def _by_member(kind: str, layer: str, key: int) -> Q | None:
+    """On a volume set a disk is a volume of its own, with its snapshots: the one leads to the others alone."""
+    if kind == "disk":
+        own = Volume.objects.filter(disk_identity=Disk.objects.filter(pk=key).values("identity")[:1])
+        return Q(pk__in=own.values("pk")) if own.exists() else None
+    member = Volume.objects.filter(pk=key, kind=Volume.Kind.MEMBER).first()
+    if member is None:
+        return None
+    return Q(identity=member.disk_identity) if layer == "disk" else Q(disks__identity=member.disk_identity)
+
+
 def _by_store(layer: str, stores: Iterable[int]) -> Q:
     serials = Datastore.objects.filter(pk__in=stores).values("serial")
     return {
@@ -143,7 +157,7 @@ def _by_store(layer: str, stores: Iterable[int]) -> Q:
         "disk": Q(datastore__in=stores),
         "host": Q(mounts__datastore__in=stores),
         "datastore": Q(pk__in=stores),
-        "volume": Q(serial__in=serials),
+        "volume": Q(serial__in=serials) | Q(set_serial__in=serials),
         "pool": Q(volumes__serial__in=serials),
         "array": Q(volumes__serial__in=serials),
     }[layer]
@@ -160,7 +174,7 @@ def _link(layer: str, row: Model) -> Link:
         case Datastore():
             size, note = row.capacity_bytes, f"{format_share(1 - row.free_bytes / max(row.capacity_bytes, 1))} full"
         case Volume():
-            size, note = row.size_bytes, f"controller {row.controller}, {'thin' if row.thin else 'thick'}"
+            size, note = _volume_note(row)
         case Pool():
             size, note = row.capacity_bytes, row.raid
         case Machine():
@@ -168,6 +182,15 @@ def _link(layer: str, row: Model) -> Link:
         case Device():
             note = row.initiator or row.state
     return Link(layer, row.pk, str(row), size, note)
+
+
+def _volume_note(volume: Volume) -> tuple[int | None, str]:
+    """Size and note of a volume as a neighbour; a volume set has no size of its own."""
+    if volume.kind == Volume.Kind.SET:
+        return None, f"volume set, at most {volume.volumes_max} volumes"
+    if volume.kind == Volume.Kind.MEMBER:
+        return volume.size_bytes, f"{volume.purpose}, a volume of its own"
+    return volume.size_bytes, f"controller {volume.controller}, {'thin' if volume.thin else 'thick'}"
 
 
 def _disk(disk: Disk) -> Iterable[Figure]:
@@ -192,8 +215,16 @@ def _datastore(store: Datastore) -> Iterable[Figure]:
 
 
 def _volume(volume: Volume) -> Iterable[Figure]:
-    yield sized("size", volume.size_bytes)
+    if volume.kind == Volume.Kind.SET:
+        held = Volume.objects.filter(set_serial=volume.serial).count()
+        yield words("volumes", f"{held} of at most {volume.volumes_max}")
+    else:
+        yield sized("size", volume.size_bytes)
     yield sized("allocated in the pool", volume.allocated_bytes)
+    if volume.kind == Volume.Kind.MEMBER:
+        yield words("holds", f"a {volume.purpose}")
+        yield words("serial", volume.serial)
+        return
     yield words("serial", volume.serial)
     yield words("provisioning", "thin" if volume.thin else "thick")
     luns = sorted({str(offer.lun) for offer in volume.offers.all()})

@@ -15,6 +15,7 @@ from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
 from movelot.rounds.files import file_findings
 from movelot.rounds.paths import path_findings
+from movelot.rounds.sets import set_findings
 from movelot_core.fabric.paths import Cause
 from movelot_core.files import SETTINGS
 from movelot_core.rounds import (
@@ -50,7 +51,7 @@ def findings() -> list[dict[str, Any]]:
     key = f"findings-{inventory_version()}"
     rows = cache.get(key)
     if rows is None:
-        found = [*_devices(), *_groups(), *path_findings(), *file_findings()]
+        found = [*_devices(), *_groups(), *path_findings(), *file_findings(), *set_findings()]
         rows = [_row(finding) for finding in in_order(found)]
         cache.set(key, rows, CACHE_SECONDS)
     return list(rows)
@@ -106,8 +107,8 @@ def _row(finding: Finding) -> dict[str, Any]:
     if finding.kind in SETTLED_BY:
         kind, field, action = SETTLED_BY[finding.kind]
         named = finding.subject if field == "initiator" else _subject_id(finding)
-        of_file = finding.figures.get("kind") == "file"
-        draft = FoundDraft(kind, {field: named}, "Delete the export" if of_file else action)
+        other = {"file": "Delete the export", "set": "Delete the volume set"}
+        draft = FoundDraft(kind, {field: named}, other.get(str(finding.figures.get("kind")), action))
     return {
         "key": finding.key,
         "kind": finding.kind,

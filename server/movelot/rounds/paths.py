@@ -98,8 +98,8 @@ def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Finding]:
         admitted.setdefault(volume, set()).update(initiators)
     for volume, clients in Export.objects.filter(device=array).values_list("volume_id", "clients"):
         admitted.setdefault(volume, set()).update(network for network, _ in clients)
-    volumes = array.volumes.order_by("name").values_list("pk", "name", "serial", "size_bytes", "kind")
-    for key, name, serial, size, kind in volumes:
+    volumes = array.volumes.exclude(kind=Volume.Kind.MEMBER).order_by("name")
+    for key, name, serial, size, kind in volumes.values_list("pk", "name", "serial", "size_bytes", "kind"):
         users = frozenset(mounted.get(serial, ()))
         if name in coming:
             continue

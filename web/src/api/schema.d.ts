@@ -195,6 +195,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attach/set-drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft of a volume set. */
+        get: operations["attach_set_drafts_retrieve"];
+        /** @description One draft of a volume set. */
+        put: operations["attach_set_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/balance/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -1301,6 +1319,46 @@ export interface components {
             may_change: boolean;
             csrf: string;
         };
+        SetDraft: {
+            lot: components["schemas"]["LotDetail"];
+            form: components["schemas"]["SetForm"];
+            plan: components["schemas"]["SetPlan"];
+        };
+        SetForm: {
+            cluster: string;
+            name: string;
+            pool: string;
+            fixes: string[];
+        };
+        SetFormRequest: {
+            /** @default  */
+            cluster: string;
+            /** @default  */
+            name: string;
+            /** @default  */
+            pool: string;
+            fixes?: string[];
+        };
+        SetPlan: {
+            cluster: string;
+            array: string;
+            hosts: string[];
+            problems: components["schemas"]["FieldProblem"][];
+            pools: components["schemas"]["PoolRow"][];
+            pool: string;
+            board: components["schemas"]["Board"] | null;
+            fixable: components["schemas"]["Fixable"][];
+            room: components["schemas"]["SetRoom"] | null;
+            volumes: components["schemas"]["PlannedVolume"][];
+        };
+        SetRoom: {
+            volumes_max: number;
+            needed: number;
+            machines: number;
+            machines_fit: number;
+            sets: number;
+            sets_max: number;
+        };
         Setting: {
             name: string;
             label: string;
@@ -1760,6 +1818,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PathsAnswer"];
+                };
+            };
+        };
+    };
+    attach_set_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetDraft"];
+                };
+            };
+        };
+    };
+    attach_set_drafts_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SetFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetDraft"];
                 };
             };
         };

@@ -16,7 +16,7 @@ import { useSession } from "../shell/useSession";
 import { useStatus } from "../shell/useStatus";
 import { Grants } from "./Grants";
 import { PathBoard } from "./PathBoard";
-import { ClusterSelect, DraftHead } from "./DraftParts";
+import { ClusterSelect, DraftHead, Fixables } from "./DraftParts";
 import { PoolFits } from "./PoolFits";
 import { useTypedForm } from "./useTypedForm";
 
@@ -39,6 +39,11 @@ const STARTS = [
     kind: "attach_file",
     name: "File storage",
     text: "exported by an array over NFS, mounted under one name on every host of a cluster",
+  },
+  {
+    kind: "attach_set",
+    name: "Volume set",
+    text: "a place where each virtual disk, snapshot and swap is a volume of its own, without a size",
   },
 ];
 
@@ -159,34 +164,13 @@ function AttachDraft({ id }: { id: number }) {
           />
           {plan.volumes.length > 1 && <Volumes volumes={plan.volumes} total={plan.total_bytes} />}
           {plan.board && <PathBoard board={plan.board} title="Paths the hosts will have" />}
-          {plan.fixable.map(({ host, text }) => (
-            <Box
-              key={host}
-              sx={{
-                display: "flex",
-                gap: 1.5,
-                alignItems: "center",
-                p: 1.25,
-                border: "1px solid var(--brass)",
-                borderRadius: "6px",
-                background: "var(--brassSoft)",
-              }}
-            >
-              <span style={{ flex: 1 }}>
-                <strong>{host}</strong> will miss paths:{" "}
-                {plan.board?.hosts.find((row) => row.name === host)?.reason}. The lot can begin with: {text}.
-              </span>
-              <Button
-                variant="outlined"
-                disabled={fixed}
-                onClick={() => {
-                  change({ fixes: [...form.fixes, host] });
-                }}
-              >
-                Add the fix as step 1
-              </Button>
-            </Box>
-          ))}
+          <Fixables
+            plan={plan}
+            fixed={fixed}
+            add={(host) => {
+              change({ fixes: [...form.fixes, host] });
+            }}
+          />
         </Box>
       )}
     </>

@@ -1,9 +1,11 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
+import type { Schemas } from "../api/problem";
 import { useGroups } from "../balance/useGroups";
 
 interface HeadProps {
@@ -61,5 +63,47 @@ export function ClusterSelect({ cluster, fixed, choose }: ClusterProps) {
         </MenuItem>
       ))}
     </TextField>
+  );
+}
+
+interface FixablesProps {
+  plan: Pick<Schemas["AttachPlan"], "board" | "fixable">;
+  fixed: boolean;
+  add: (host: string) => void;
+}
+
+/** Hosts that would miss paths, each with what the lot can do about it first. */
+export function Fixables({ plan, fixed, add }: FixablesProps) {
+  return (
+    <>
+      {plan.fixable.map(({ host, text }) => (
+        <Box
+          key={host}
+          sx={{
+            display: "flex",
+            gap: 1.5,
+            alignItems: "center",
+            p: 1.25,
+            border: "1px solid var(--brass)",
+            borderRadius: "6px",
+            background: "var(--brassSoft)",
+          }}
+        >
+          <span style={{ flex: 1 }}>
+            <strong>{host}</strong> will miss paths:{" "}
+            {plan.board?.hosts.find((row) => row.name === host)?.reason}. The lot can begin with: {text}.
+          </span>
+          <Button
+            variant="outlined"
+            disabled={fixed}
+            onClick={() => {
+              add(host);
+            }}
+          >
+            Add the fix as step 1
+          </Button>
+        </Box>
+      ))}
+    </>
   );
 }

@@ -54,6 +54,8 @@ function idleVolume(finding: Finding, size: Size): Sentence {
       text: `${size(number(finding, "size_bytes"))} file system, ${offered ? entries : "exported to nobody"}`,
     };
   }
+  if (figure(finding, "kind") === "set")
+    return { title: "No host uses it", text: "volume set that no host mounts" };
   const how = offered ? `offered to ${String(offered)} initiators, mounted nowhere` : "offered to nobody";
   return { title: "No host uses it", text: `${size(number(finding, "size_bytes"))} volume, ${how}` };
 }
@@ -104,6 +106,11 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
       return overFill(finding, size);
     case "slow_pool":
       return slowPool(finding);
+    case "set_nearly_full":
+      return {
+        title: "Volume set nearly full",
+        text: `holds ${String(number(finding, "held"))} of the ${String(number(finding, "most"))} volumes it allows; no machine starts there without one`,
+      };
     case "missing_paths":
       return missingPaths(finding);
     case "seen_by_some":

@@ -26,6 +26,7 @@ from movelot.lots.steps.hosts import (
 )
 from movelot.lots.steps.masking import AddInitiator, DropInitiator, LetIn
 from movelot.lots.steps.move_disk import MoveDisk
+from movelot.lots.steps.sets import CreateVolumeSet, DeleteVolumeSet, MountSet
 from movelot.lots.steps.subsystems import ConnectSubsystem, DisconnectSubsystem
 from movelot.lots.steps.volumes import CreateVolume, DeleteVolume, OfferVolume, WithdrawVolume
 
@@ -37,8 +38,10 @@ KINDS: dict[str, StepKind] = {
         ConnectSubsystem,
         CreateFileSystem,
         CreateVolume,
+        CreateVolumeSet,
         DeleteFileSystem,
         DeleteVolume,
+        DeleteVolumeSet,
         DisconnectSubsystem,
         DropInitiator,
         ExportFileSystem,
@@ -46,6 +49,7 @@ KINDS: dict[str, StepKind] = {
         LetIn,
         Mount,
         MountExport,
+        MountSet,
         MoveDisk,
         OfferVolume,
         Remount,

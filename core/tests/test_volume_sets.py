@@ -1,0 +1,40 @@
+"""Volumes that machines take on a volume set, and the room that is left for more."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from movelot_core.rounds import Urgency
+from movelot_core.volume_sets import MachineShape, nearly_full, room_in, volumes_of
+
+SHAPES = st.builds(MachineShape, st.integers(0, 12), st.integers(0, 6), st.booleans())
+
+
+def test_a_machine_takes_a_volume_for_each_disk_snapshot_and_its_swap() -> None:
+    assert volumes_of(MachineShape(disks=2)) == 3
+    assert volumes_of(MachineShape(disks=2, running=False)) == 2
+    assert volumes_of(MachineShape(disks=2, snapshots=1)) == 5
+
+
+def test_the_room_is_counted_in_typical_machines() -> None:
+    room = room_in(60, 52, [MachineShape(2)] * 4)
+    assert (room.needed, room.machines, room.fits) == (12, 2, False)
+    assert room_in(60, 48, [MachineShape(2)] * 4).fits
+
+
+@given(st.integers(1, 500), st.integers(0, 500), st.lists(SHAPES, max_size=20))
+def test_as_many_typical_machines_as_are_said_to_fit_do_fit(most: int, held: int, machines: list[MachineShape]) -> None:
+    room = room_in(most, held, machines)
+    typical = max(1.0, room.needed / len(machines)) if machines else 1.0
+    assert room.machines * typical <= max(0, most - held) + 1e-9
+    assert (room.machines + 1) * typical > max(0, most - held) - 1e-9
+
+
+@pytest.mark.parametrize(("held", "urgency"), [(47, None), (48, Urgency.SOON), (60, Urgency.NOW)])
+def test_a_set_with_four_fifths_of_its_volumes_is_a_finding(held: int, urgency: Urgency | None) -> None:
+    found = nearly_full("chalk-vd", 60, held)
+    assert (found.urgency if found else None) == urgency
+
+
+def test_a_set_without_a_known_limit_is_no_finding() -> None:
+    assert nearly_full("chalk-vd", 0, 900) is None
