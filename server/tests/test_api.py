@@ -256,6 +256,37 @@ def test_a_trace_leads_from_any_thing_to_its_array(estate: StandIns, api: APICli
     assert "granite" in {link["name"] for link in layers["array"]}
     assert layers["disk"]
     assert trace["figures"]
+    # Every edge joins two things that are listed, and each of them but machines and hosts leads to the array's side.
+    listed = {(kind, link["id"]) for kind, links in layers.items() for link in links}
+    ends = [((e["kind"], e["id"]), (e["to_kind"], e["to_id"])) for e in trace["edges"]]
+    assert {end for pair in ends for end in pair} <= listed
+    assert {one for one, _ in ends} >= {place for place in listed if place[0] in ("disk", "volume", "pool")}
+
+
+def test_a_trace_tells_how_each_host_sees_a_volume_and_an_export(estate: StandIns, api: APIClient) -> None:
+    def ways(name: str) -> dict[str, Any]:
+        hits = api.get(f"/api/find/?q={name}").json()["hits"]
+        volume = next(hit for hit in hits if hit["kind"] == "volume" and hit["name"] == name)
+        found = api.get(f"/api/trace/volume/{volume['id']}/").json()["ways"]
+        return {way["host"]: way for way in found}
+
+    block = ways("berth-a")
+    assert {host: len(way["paths"]) for host, way in block.items()} == {"quay-01": 8, "quay-02": 8, "quay-03": 4}
+    assert block["quay-01"]["device"].startswith("naa.6002600000004b42")
+    assert (block["quay-01"]["number_word"], block["quay-01"]["number"]) == ("LUN number", 11)
+    assert block["quay-01"]["initiator"].endswith("quay-01")
+    file = ways("sand-01")
+    assert file["quay-02"]["device"] == "shale-a.kestrelbay.example:/exports/sand-01"
+    assert (file["quay-02"]["number"], file["quay-02"]["paths"]) == (None, [["files", "A1", ""]])
+
+
+def test_a_trace_costs_the_same_queries_however_many_volumes_there_are(
+    estate: StandIns, api: APIClient, django_assert_max_num_queries: Any
+) -> None:
+    hits = api.get("/api/find/?q=granite").json()["hits"]
+    array = next(hit for hit in hits if hit["kind"] == "array")
+    with django_assert_max_num_queries(45):
+        api.get(f"/api/trace/array/{array['id']}/")
 
 
 def test_the_front_end_is_served_with_a_strict_policy(db: None, api: APIClient) -> None:

@@ -9,6 +9,7 @@ from django.db.models import Model, Q, Sum
 from django.shortcuts import get_object_or_404
 
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Pool, Volume
+from movelot.inventory.trace_links import Edge, Way, edges_among, ways_to
 from movelot.problems import Problem
 from movelot_core.units import format_share
 
@@ -47,13 +48,15 @@ class Layer:
 
 @dataclass
 class Trace:
-    """A thing, its figures, and the layers of the chain from virtual machine to array."""
+    """A thing, its figures, the layers of the chain from virtual machine to array, what joins them, and hosts' ways."""
 
     kind: str
     id: int
     name: str
     figures: list[Figure]
     layers: list[Layer]
+    edges: list[Edge]
+    ways: list[Way]
 
 
 def sized(label: str, value: int) -> Figure:
@@ -76,7 +79,10 @@ def trace(kind: str, key: int) -> Trace:
         if count:
             links = [_link(layer, row) for row in rows.order_by("name", "pk")[:NEIGHBOURS_MAX]]
             layers.append(Layer(layer, links, max(0, count - NEIGHBOURS_MAX)))
-    return Trace(kind, thing.pk, str(thing.name), list(FIGURES[kind](thing)), layers)  # type: ignore[attr-defined]
+    keys = {layer.kind: {link.id for link in layer.links} for layer in layers}
+    ways = ways_to(keys.get("volume", ()), keys.get("host", ()))
+    figures = list(FIGURES[kind](thing))
+    return Trace(kind, thing.pk, str(thing.name), figures, layers, edges_among(keys), ways)  # type: ignore[attr-defined]
 
 
 MODELS: dict[str, type[Model]] = {

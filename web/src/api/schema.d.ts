@@ -852,6 +852,12 @@ export interface components {
             size_bytes: number;
             pinned?: boolean;
         };
+        Edge: {
+            kind: string;
+            id: number;
+            to_kind: string;
+            to_id: number;
+        };
         Fault: {
             file: string;
             row: number | null;
@@ -1467,6 +1473,8 @@ export interface components {
             name: string;
             figures: components["schemas"]["Figure"][];
             layers: components["schemas"]["Layer"][];
+            edges: components["schemas"]["Edge"][];
+            ways: components["schemas"]["Way"][];
         };
         /**
          * @description * `NFSv4_1` - NFSv4_1
@@ -1474,6 +1482,17 @@ export interface components {
          * @enum {string}
          */
         VersionEnum: "NFSv4_1" | "NFSv3";
+        Way: {
+            host: string;
+            host_id: number;
+            volume: string;
+            initiator: string;
+            device: string;
+            number_word: string;
+            number: number | null;
+            path_policy: string;
+            paths: string[][];
+        };
         WeakPoint: {
             kind: string;
             component: string;

@@ -127,12 +127,12 @@ function VolumeRoom({ room, array }: { room: Room; array: string }) {
             sx={{
               height: 12,
               width: `${String(share * 100)}%`,
-              background: enough ? "var(--tide)" : "var(--buoy)",
+              background: enough ? "var(--tide)" : "var(--brass)",
             }}
           />
         </Box>
         <span>
-          <Mark kind={enough ? "clear" : "over"} label={enough ? "enough" : "too few"} /> The set allows{" "}
+          <Mark kind={enough ? "clear" : "part"} label={enough ? "enough" : "too few"} /> The set allows{" "}
           <span className="mono">{room.volumes_max}</span> volumes. All {room.machines} machines of the
           cluster would take <span className="mono">{room.needed}</span>: one a disk, one more for the swap of
           each that runs; snapshots come on top. <strong>{room.machines_fit}</strong> machines like them fit.

@@ -27,6 +27,24 @@ const trace = {
     { kind: "datastore", links: [link("datastore", 3, "berth-a", 7 * TIB, "95 % full")], more: 0 },
     { kind: "array", links: [link("array", 1, "granite")], more: 0 },
   ],
+  edges: [{ kind: "disk", id: 5, to_kind: "datastore", to_id: 3 }],
+  ways: [
+    {
+      host: "quay-01",
+      host_id: 4,
+      volume: "berth-a",
+      initiator: "iqn.example:quay-01",
+      device: "naa.6002",
+      number_word: "LUN number",
+      number: 11,
+      path_policy: "RoundRobin",
+      paths: [
+        ["storage-a", "A1", "Optimized"],
+        ["storage-a", "B1", "NonOptimized"],
+        ["storage-b", "A2", "Optimized"],
+      ],
+    },
+  ],
 };
 
 const show = () =>
@@ -55,6 +73,31 @@ it("shows a thing's figures in their units and its neighbours as links", async (
   );
   expect(disks).toHaveTextContent("and 12 more");
   expect(disks).toHaveTextContent("Disks 13");
+});
+
+it("draws the chain, with links by name, and lights the one pointed at", async () => {
+  serve({ "GET /api/trace/datastore/3/": trace });
+  show();
+  const drawing = await screen.findByRole("group", { name: "Trace, drawn from machine to array" });
+  const disk = within(drawing).getByRole("link", { name: "disk payroll disk 1" });
+  expect(disk).toHaveAttribute("href", "/trace/disk/5");
+  expect(drawing).toHaveTextContent("12 more");
+  const line = drawing.querySelector("path");
+  expect(line).toHaveAttribute("stroke", "var(--mute)");
+  fireEvent.focus(disk);
+  expect(line).toHaveAttribute("stroke", "var(--tide)");
+  fireEvent.blur(disk);
+  expect(line).toHaveAttribute("stroke", "var(--mute)");
+});
+
+it("tells how each host sees it, in the host's own words", async () => {
+  serve({ "GET /api/trace/datastore/3/": trace });
+  show();
+  const ways = await screen.findByRole("region", { name: "As the hosts see it" });
+  const row = within(ways).getByRole("row", { name: /quay-01/ });
+  for (const text of ["naa.6002", "LUN number 11", "iqn.example:quay-01"])
+    expect(row).toHaveTextContent(text);
+  expect(row).toHaveTextContent("3 storage-a: A1 optimized, B1 non-optimized; storage-b: A2 optimized");
 });
 
 it("says when a thing is no longer there", async () => {
@@ -93,5 +136,6 @@ it("offers the auditor no change", async () => {
   });
   show();
   expect(await screen.findByRole("link", { name: "What if it is taken away" })).toBeVisible();
-  expect(screen.queryByRole("button")).toBeNull();
+  const buttons = screen.getAllByRole("button").map((button) => button.textContent);
+  expect(buttons).toEqual(["CSV"]);
 });

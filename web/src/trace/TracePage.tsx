@@ -11,20 +11,13 @@ import { formatMs, formatShare, formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
+import { NAMES } from "./names";
+import { TraceDrawing } from "./TraceDrawing";
+import { WaysTable } from "./WaysTable";
 
 type Trace = Schemas["Trace"];
 type Figure = Schemas["Figure"];
 type Layer = Schemas["Layer"];
-
-const NAMES: Record<string, string> = {
-  machine: "Machines",
-  disk: "Disks",
-  host: "Hosts",
-  datastore: "Datastores",
-  volume: "Volumes",
-  pool: "Pools",
-  array: "Arrays",
-};
 
 /** A thing with its figures, and the chain from virtual machine to array around it. */
 export function TracePage() {
@@ -48,6 +41,11 @@ export function TracePage() {
       <Figures trace={trace.data} />
       <Typography variant="h2" component="h2" sx={{ mb: 1 }}>
         Trace, from machine to array
+      </Typography>
+      <TraceDrawing trace={trace.data} />
+      <WaysTable ways={trace.data.ways} />
+      <Typography variant="h2" component="h2" sx={{ mt: 1.5, mb: 1 }}>
+        All of it, listed
       </Typography>
       <Box
         sx={{ display: "flex", alignItems: "stretch", gap: 0, overflowX: "auto", pb: 1 }}

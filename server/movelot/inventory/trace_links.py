@@ -1,0 +1,97 @@
+"""What joins the things of a trace: which leads to which, and how each host sees a volume, in its own words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Mount, Pool, Volume
+from movelot_core.fabric.paths import NVME
+
+WAYS_MAX = 60
+Keys = dict[str, set[int]]
+
+
+@dataclass
+class Edge:
+    """One thing of a trace that leads to the next, nearer to the array."""
+
+    kind: str
+    id: int
+    to_kind: str
+    to_id: int
+
+
+@dataclass
+class Way:
+    """How a host sees a volume: its own name for it, the number it has there, and each path with its access state.
+
+    ``number_word`` is what the standard calls the number, empty where there is none; ``initiator`` what the array lets
+    in. ``paths`` are [port, portal, state].
+    """
+
+    host: str
+    host_id: int
+    volume: str
+    initiator: str
+    device: str
+    number_word: str
+    number: int | None
+    path_policy: str
+    paths: list[list[str]]
+
+
+def edges_among(keys: Keys) -> list[Edge]:
+    """All that joins the things of a trace, given as primary keys by kind."""
+    return [Edge(kind, one, to_kind, other) for kind, to_kind, pairs in _pairs(keys) for one, other in sorted(pairs)]
+
+
+def _pairs(keys: Keys) -> Iterator[tuple[str, str, set[tuple[int, int]]]]:
+    """For each two kinds that are joined, the pairs of primary keys."""
+    machines, disks, hosts, stores = (keys.get(kind, set()) for kind in ("machine", "disk", "host", "datastore"))
+    volumes, pools, arrays = (keys.get(kind, set()) for kind in ("volume", "pool", "array"))
+    on_disks = Disk.objects.filter(pk__in=disks)
+    yield "machine", "disk", set(on_disks.filter(machine__in=machines).values_list("machine_id", "pk"))
+    on_hosts = Machine.objects.filter(pk__in=machines, device__in=hosts)
+    yield "machine", "host", set(on_hosts.values_list("pk", "device_id"))
+    yield "disk", "datastore", set(on_disks.filter(datastore__in=stores).values_list("pk", "datastore_id"))
+    mounts = Mount.objects.filter(host__in=hosts, datastore__in=stores)
+    yield "host", "datastore", set(mounts.values_list("host_id", "datastore_id"))
+    rows = list(Volume.objects.filter(pk__in=volumes))
+    by_serial = {volume.serial: volume.pk for volume in rows}
+    there = Datastore.objects.filter(pk__in=stores, serial__in=by_serial).values_list("pk", "serial")
+    yield "datastore", "volume", {(key, by_serial[serial]) for key, serial in there}
+    by_identity = dict(on_disks.values_list("identity", "pk"))
+    # On a volume set a disk is a volume of its own.
+    members = {(by_identity[row.disk_identity], row.pk) for row in rows if row.disk_identity in by_identity}
+    yield "disk", "volume", members
+    yield "volume", "pool", {(volume.pk, volume.pool_id) for volume in rows if volume.pool_id in pools}
+    on_arrays = Pool.objects.filter(pk__in=pools, device__in=arrays)
+    yield "pool", "array", set(on_arrays.values_list("pk", "device_id"))
+
+
+def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
+    """How ``hosts`` see ``volumes`` (primary keys): as devices, or as mounted exports and sets; at most 60, by host."""
+    rows = {volume.serial: volume for volume in Volume.objects.filter(pk__in=volumes)}
+    arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()})
+    protocols = {array.pk: array.block_protocol for array in arrays}
+    by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts)}
+    seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
+    found = [_device_way(by_host[each.device_id], each, rows[each.serial], protocols) for each in seen[:WAYS_MAX]]
+    mounts = Mount.objects.filter(host__in=by_host, datastore__serial__in=rows).exclude(ways=[]).order_by("host__name")
+    for mount in mounts.select_related("datastore")[: WAYS_MAX - len(found)]:
+        found.append(_mount_way(by_host[mount.host_id], mount, rows[mount.datastore.serial]))
+    return found
+
+
+def _device_way(host: Device, seen: HostDevice, volume: Volume, protocols: dict[int, str]) -> Way:
+    nvme = protocols[volume.device_id] == NVME
+    word = "namespace id" if nvme else "LUN number"
+    name = host.nqn if nvme else host.initiator
+    return Way(host.name, host.pk, volume.name, name, seen.name, word, seen.lun, seen.path_policy, seen.paths)
+
+
+def _mount_way(host: Device, mount: Mount, volume: Volume) -> Way:
+    spelled = f"{mount.server}:{mount.path}" if mount.server else f"volume set {volume.serial}"
+    name = "" if mount.server else host.nqn
+    return Way(host.name, host.pk, volume.name, name, spelled, "", None, "", [[*way, ""] for way in mount.ways])
