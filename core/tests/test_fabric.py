@@ -4,7 +4,17 @@ import dataclasses
 
 import pytest
 
-from movelot_core.fabric.paths import NVME, Access, Cause, HostPort, Offer, Portal, compare_paths, single_points
+from movelot_core.fabric.paths import (
+    NVME,
+    Access,
+    Cause,
+    HostPort,
+    Offer,
+    Portal,
+    compare_paths,
+    lacking,
+    single_points,
+)
 
 PORT_A = HostPort("quay-01", "storage-a", "10.40.8.101/24", 408, "iqn.a", ("uplink-1",))
 PORT_B = HostPort("quay-01", "storage-b", "10.40.9.101/24", 409, "iqn.a", ("uplink-2",))
@@ -93,3 +103,21 @@ def test_nvme_takes_two_uplinks_and_names_what_is_not_connected() -> None:
 def test_a_port_does_not_reach_portals_of_another_protocol_in_its_subnet() -> None:
     portals = [dataclasses.replace(portal, protocol=NVME) for portal in PORTALS]
     assert compare_paths([PORT_A], portals, OFFER, None) == []
+
+
+def test_a_host_without_an_interface_where_its_fellows_have_one_lacks_it() -> None:
+    fellow = [dataclasses.replace(port, host="quay-02") for port in (PORT_A, PORT_B)]
+    found = lacking([PORT_A, *fellow], PORTALS)
+    assert [(lack.host, lack.subnet, lack.like.name) for lack in found] == [("quay-01", "10.40.9.0/24", "storage-b")]
+    assert lacking([PORT_A, PORT_B, *fellow], PORTALS) == []
+
+
+def test_a_port_that_strays_and_a_host_of_another_protocol_lack_nothing() -> None:
+    fellow = [dataclasses.replace(port, host="quay-02") for port in (PORT_A, PORT_B)]
+    stray = dataclasses.replace(PORT_B, address="10.40.77.1/24")
+    assert lacking([PORT_A, stray, *fellow], PORTALS) == []
+    other = dataclasses.replace(PORT_A, host="quay-03", protocol=NVME)
+    assert lacking([PORT_A, PORT_B, other, *fellow], PORTALS) == []
+    # One host in three with it is no rule for the others.
+    third = dataclasses.replace(PORT_A, host="quay-04")
+    assert lacking([PORT_A, *fellow, third], PORTALS) == []

@@ -11,6 +11,7 @@ from rest_framework.routers import SimpleRouter
 from movelot.accounts.views import SessionView
 from movelot.attach.file_views import FileDraftView, FileLimitsView
 from movelot.attach.grant_views import GrantListView, GrantView
+from movelot.attach.interface_views import InterfaceDraftView
 from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
 from movelot.attach.path_views import PathsView, PoliciesView
 from movelot.attach.set_views import SetDraftView
@@ -59,6 +60,7 @@ api = [
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
     path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
     path("attach/file-drafts/<int:pk>/", FileDraftView.as_view()),
+    path("attach/interface-drafts/<int:pk>/", InterfaceDraftView.as_view()),
     path("attach/set-drafts/<int:pk>/", SetDraftView.as_view()),
     path("attach/file-limits/", FileLimitsView.as_view()),
     path("attach/grants/", GrantListView.as_view()),

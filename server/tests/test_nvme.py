@@ -55,31 +55,43 @@ def test_an_nvme_datastore_is_discovered_connected_and_mounted_on_every_host(gra
     assert kinds[:3] == ["add_initiator", "create_volume", "offer_volume"]
     assert kinds.count("connect_subsystem") == 3
     # quay-03 has a port with small frames: two of its four paths will be missing.
-    assert (lot.plan["board"]["seen"], lot.plan["board"]["expected"]) == (10, 12)
+    assert (lot.plan["board"]["seen"], lot.plan["board"]["expected"]) == (8, 10)
     assert "frames of different size" in next(h["reason"] for h in lot.plan["board"]["hosts"] if h["name"] == "quay-03")
     run_to_end(lot)
     assert lot.state == Lot.State.DONE
     store = Datastore.objects.get(name="chalk-01")
     assert store.mounts.count() == 3
     paths = {d.device.name: len(d.paths) for d in HostDevice.objects.filter(serial=store.serial)}
-    assert paths == {"quay-01": 4, "quay-02": 4, "quay-03": 2}
+    assert paths == {"quay-01": 4, "quay-02": 2, "quay-03": 2}
     assert connections(granted) == paths
     rows = {row["figure"]: row for row in lot.outcome["rows"]}
-    assert rows["paths"]["predicted"] == rows["paths"]["measured"] == 10
+    assert rows["paths"]["predicted"] == rows["paths"]["measured"] == 8
     # The second one finds everything connected and known.
     again = attach(ines, "chalk-02")
     kinds = set(again.steps.values_list("kind", flat=True))
     assert not kinds & {"add_initiator", "connect_subsystem"}
 
 
-def test_the_frames_can_be_mended_by_the_same_lot(granted: StandIns, ines: User) -> None:
-    offered = attach(ines).plan["fixable"]
-    assert offered == [{"host": "quay-03", "text": "Set frames of nvme-b to 9000 bytes"}]
-    lot = attach(ines, fixes=["quay-03"])
+def test_what_stands_in_the_way_is_mended_by_the_same_lot(granted: StandIns, ines: User) -> None:
+    before = everything(granted), interfaces(granted)
+    offered = {row["host"]: row["text"] for row in attach(ines).plan["fixable"]}
+    assert offered == {
+        "quay-02": "Make interface nvme-b on quay-02 with 10.40.12.102/24",
+        "quay-03": "Set frames of nvme-b to 9000 bytes",
+    }
+    lot = attach(ines, fixes=["quay-02", "quay-03"])
     assert lot.plan["board"]["seen"] == lot.plan["board"]["expected"] == 12
     assert lot.plan["fixable"] == []
     run_to_end(lot)
     assert connections(granted) == {"quay-01": 4, "quay-02": 4, "quay-03": 4}
+    run_to_end(actions.undo(lot, ines))
+    assert (everything(granted), interfaces(granted)) == before
+
+
+def interfaces(standins: StandIns) -> dict[str, list[tuple[str, str, int]]]:
+    return {
+        h["name"]: [(i["name"], i["address"], i["mtu"]) for i in h["interfaces"]] for h in standins.world()["hosts"]
+    }
 
 
 def test_undone_nothing_is_left_not_even_a_connection(granted: StandIns, ines: User) -> None:
@@ -130,6 +142,43 @@ def test_small_frames_are_a_finding_and_one_lot_brings_the_paths_back(granted: S
     assert everything(granted) == before
     interface = next(i for i in granted.world()["hosts"][2]["interfaces"] if i["name"] == "nvme-b")
     assert interface["mtu"] == 1500
+
+
+def test_a_host_without_an_interface_is_a_finding_and_gets_the_next_free_address(granted: StandIns, ines: User) -> None:
+    run_to_end(attach(ines))
+    found = findings_of("no_interface")["chalk"]
+    assert (found["subject"], found["figures"]["subnet"]) == ("quay-02", "10.40.12.0/24")
+    before = interfaces(granted)
+    draft = found["draft"]
+    lot = drafted(draft["kind"], ines, **draft["form"])
+    (row,) = lot.plan["rows"]
+    # 10.40.12.101 and .103 are its fellows'.
+    assert (row["host"], row["name"], row["address"], row["problem"]) == ("quay-02", "nvme-b", "10.40.12.102", "")
+    edited = drafted(draft["kind"], ines, **draft["form"], addresses={row["key"]: "10.40.12.150"})
+    run_to_end(edited)
+    assert edited.state == Lot.State.DONE
+    assert (edited.outcome["rows"][0]["before"], edited.outcome["rows"][0]["measured"]) == (2, 4)
+    assert ("nvme-b", "10.40.12.150/24", 9000) in interfaces(granted)["quay-02"]
+    assert "chalk" not in findings_of("no_interface")
+    run_to_end(actions.undo(edited, ines))
+    assert interfaces(granted) == before
+
+
+@pytest.mark.parametrize(
+    ("address", "problem"), [("10.40.12.101", "in use"), ("10.40.77.1", "not in"), ("nvme", "no IP address")]
+)
+def test_an_address_that_cannot_be_used_stops_the_lot(
+    granted: StandIns, ines: User, address: str, problem: str
+) -> None:
+    form = {"cluster": "quayside", "array": "chalk", "addresses": {"quay-02 10.40.12.0/24": address}}
+    lot = drafted("interfaces", ines, **form)
+    assert problem in lot.plan["rows"][0]["problem"]
+    assert (lot.checks[0]["level"], lot.steps.count()) == ("stop", 0)
+
+
+def test_without_anything_lacking_there_is_no_lot(granted: StandIns, ines: User) -> None:
+    assert drafted("interfaces", ines, cluster="quayside", array="granite").checks[0]["level"] == "stop"
+    assert drafted("interfaces", ines, cluster="quayside", array="nowhere").checks[0]["level"] == "stop"
 
 
 def test_frames_that_fit_need_no_lot_and_other_hosts_are_named(granted: StandIns, ines: User) -> None:

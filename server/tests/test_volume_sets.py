@@ -45,7 +45,7 @@ def test_a_set_is_mounted_on_every_host_and_undone_without_a_trace(granted: Stan
     before = everything(granted)
     lot = attach(ines)
     assert lot.plan["array"] == "chalk"
-    assert (lot.plan["board"]["seen"], lot.plan["board"]["expected"]) == (10, 12)
+    assert (lot.plan["board"]["seen"], lot.plan["board"]["expected"]) == (8, 10)
     run_to_end(lot)
     assert lot.state == Lot.State.DONE
     store = Datastore.objects.get(name="chalk-vd")
@@ -53,7 +53,7 @@ def test_a_set_is_mounted_on_every_host_and_undone_without_a_trace(granted: Stan
     # It has no size of its own: the datastore is as large as the pool.
     assert store.capacity_bytes == Pool.objects.get(name="chalk-one").capacity_bytes
     rows = {row["figure"]: (row["predicted"], row["measured"]) for row in lot.outcome["rows"]}
-    assert rows == {"hosts that mount it": (3, 3), "paths": (10, 10)}
+    assert rows == {"hosts that mount it": (3, 3), "paths": (8, 8)}
     run_to_end(actions.undo(lot, ines))
     assert everything(granted) == before
     assert not Volume.objects.filter(name="chalk-vd").exists()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from ipaddress import ip_interface
 
-from movelot_standins import actions, file_actions, nvme_actions, set_actions
+from movelot_standins import actions, file_actions, interface_actions, nvme_actions, set_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
@@ -38,6 +38,8 @@ class HostService(CommonService):
         ):
             self.collection(path, kind, name_, members)
         self.route("PATCH", f"{self.system}/EthernetInterfaces/{{id}}", self.set_interface)
+        self.route("POST", f"{self.system}/EthernetInterfaces", self.add_interface)
+        self.route("DELETE", f"{self.system}/EthernetInterfaces/{{id}}", self.drop_interface)
         for verb, handler in (
             ("MountExport", self.mount_export),
             ("UnmountExport", self.unmount_export),
@@ -129,6 +131,15 @@ class HostService(CommonService):
         interface.active = [str(name) for name in wanted.get("ActiveUplinks", interface.active)]
         interface.standby = [str(name) for name in wanted.get("StandbyUplinks", interface.standby)]
         return Reply(200, self._interface(interface))
+
+    def add_interface(self, call: Call) -> Reply:
+        body = self._interface(interface_actions.add_interface(self.world, self.host, call.body))
+        return Reply(201, body, {"Location": body["@odata.id"]})
+
+    def drop_interface(self, call: Call) -> Reply:
+        walk(self.interfaces(), call.parts["id"])
+        interface_actions.drop_interface(self.world, self.host, call.parts["id"])
+        return Reply(204)
 
     def devices(self) -> list[Resource]:
         """Block devices of the last scan and namespaces, with a path for each (interface, portal) pair that works."""

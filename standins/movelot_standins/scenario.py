@@ -126,6 +126,9 @@ def _host(number: int) -> Host:
     if number == 3:
         # Planted: an interface that was set up with the usual frame size, so that large frames are lost on it.
         nvme[1].mtu = 1500
+    if number == 2:
+        # Planted: one that was never made, so that half of the paths are not even expected.
+        nvme.pop()
     interfaces = [first, second, files, *nvme]
     return Host(name, iqn(name), interfaces, cabling=cabling, file_client=client, nqn=f"{NQN_PREFIX}{name}")
 

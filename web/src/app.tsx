@@ -9,6 +9,7 @@ import { AttachPage } from "./attach/AttachPage";
 import { DetachPage } from "./attach/DetachPage";
 import { FileLimitsPage } from "./attach/FileLimitsPage";
 import { FilePage } from "./attach/FilePage";
+import { InterfacesPage } from "./attach/InterfacesPage";
 import { SetPage } from "./attach/SetPage";
 import { LossPage } from "./attach/LossPage";
 import { PathsPage } from "./attach/PathsPage";
@@ -58,6 +59,7 @@ export function App() {
                     <Route path="attach" element={<AttachPage />} />
                     <Route path="attach/detach" element={<DetachPage />} />
                     <Route path="attach/file" element={<FilePage />} />
+                    <Route path="attach/interfaces" element={<InterfacesPage />} />
                     <Route path="attach/set" element={<SetPage />} />
                     <Route path="attach/file-limits" element={<FileLimitsPage />} />
                     <Route path="attach/loss" element={<LossPage />} />

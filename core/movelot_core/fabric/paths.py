@@ -181,6 +181,34 @@ def strays(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[tuple[s
     }
 
 
+@dataclass(frozen=True, slots=True)
+class Lack:
+    """A host without an interface in a subnet where most of its fellows have one: ``like`` is such a one."""
+
+    host: str
+    subnet: str
+    like: HostPort
+
+
+def lacking(ports: Sequence[HostPort], portals: Sequence[Portal]) -> list[Lack]:
+    """Hosts that speak the portals' protocol but have no port in one of their subnets, though half of the hosts do.
+
+    Without it such a host would expect no path over that subnet and so miss none. A port that strays into another
+    subnet is not lacking.
+    """
+    found = []
+    strayed = {(host, subnet) for (host, _), subnet in strays(ports, portals).items()}
+    for protocol, subnet in sorted({(portal.protocol, network_of(portal.address)) for portal in portals}):
+        speaking = [port for port in ports if port.protocol == protocol]
+        there = {port.host: port for port in speaking if network_of(port.address) == subnet}
+        hosts = sorted({port.host for port in speaking})
+        if not there or len(there) * 2 < len(hosts):
+            continue
+        like = there[min(there)]
+        found += [Lack(h, subnet, like) for h in hosts if h not in there and (h, subnet) not in strayed]
+    return found
+
+
 def compare_paths(
     ports: Sequence[HostPort],
     portals: Sequence[Portal],

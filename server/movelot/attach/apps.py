@@ -12,6 +12,7 @@ class AttachConfig(AppConfig):
         from movelot.attach.file_limits import FileLimitsKind
         from movelot.attach.files import AttachFileKind
         from movelot.attach.frames import FrameKind
+        from movelot.attach.interfaces import InterfaceKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
         from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.sets import AttachSetKind
@@ -25,6 +26,7 @@ class AttachConfig(AppConfig):
             FileLimitsKind(),
             UplinkKind(),
             FrameKind(),
+            InterfaceKind(),
             SpreadKind(),
             InitiatorKind(),
             DetachKind(),

@@ -9,7 +9,8 @@ from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks, rival_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
-from movelot.attach.path_fixes import Fixable, fixables, fixes_in, mended
+from movelot.attach.mending import mended
+from movelot.attach.path_fixes import Fixable, fixables, fixes_in
 from movelot.attach.pools import Figures, Fits, PlannedVolume, PoolRow, ceiling_of, figures_of, fits_of, pool_row
 from movelot.attach.steps import Wanted, attach_steps
 from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Offer, Pool
@@ -68,7 +69,7 @@ class AttachKind(DraftKind):
         table = expected_table(hosts, chosen[0].device, "the volume")
         possible = fixes_in(table, hosts)
         fixes = [step for host, steps in possible.items() if host in typed.fixes for step in steps]
-        table = mended(table, fixes, "the volume")
+        table = mended(table, hosts, fixes, "the volume")
         plan.board = board_of(table)
         plan.fixable = fixables(possible, typed.fixes)
         checks = [

@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from movelot.attach.mending import find_paths_step, frame_steps, mended
 from movelot.inventory.models import Device, HostDevice
-from movelot.inventory.paths import PathTable, expected_table
+from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
-from movelot.lots.steps.base import StepSpec
-from movelot_core.fabric.paths import NVME, Cause
 
 
 class FrameKind(DraftKind):
@@ -36,8 +35,10 @@ class FrameKind(DraftKind):
         facts = {f"frame size of {step.params['interface']}": str(step.params["before"]) for step in steps}
         names = ", ".join(step.params["interface"] for step in steps)
         busy = Check("nothing stops meanwhile", PASS, f"{names} carries no path now; the others stay up")
-        plan = {"host": host.name, "array": array.name, "paths": _paths(host, array)}
-        return Draft(title, [*steps, _afterwards(host, array, table, steps)], plan, [busy], facts)
+        plan = {"host": host.name, "array": array.name, "paths": paths_between(host, array)}
+        after = mended(table, [host], steps, "any volume")
+        last = find_paths_step(host, array, after, tuple(range(len(steps))))
+        return Draft(title, [*steps, last], plan, [busy], facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Paths to the array before and after."""
@@ -48,44 +49,13 @@ class FrameKind(DraftKind):
             "figure": "paths",
             "before": lot.plan["paths"],
             "predicted": None,
-            "measured": _paths(host, array) if host and array else 0,
+            "measured": paths_between(host, array) if host and array else 0,
             "note": "",
         }
         return {"rows": [row]}
 
 
-def _paths(host: Device, array: Device) -> int:
+def paths_between(host: Device, array: Device) -> int:
+    """Paths that a host has to all volumes of an array, as last read."""
     serials = array.volumes.values("serial")
     return sum(len(device.paths) for device in HostDevice.objects.filter(device=host, serial__in=serials))
-
-
-def frame_steps(host: Device, table: PathTable) -> list[StepSpec]:
-    """A step for each interface whose frames differ from those of the portals in its subnet."""
-    differ = {path.port: path.portal for path in table.paths if path.cause is Cause.FRAME}
-    ports = {port.name: port.frame_bytes for port in table.ports}
-    portals = {portal.name: portal.frame_bytes for portal in table.portals}
-    return [
-        StepSpec(
-            "set_frame_size",
-            host.name,
-            f"Set frames of {name} to {portals[portal]} bytes",
-            f"{ports[name]} bytes now; the portals have {portals[portal]}",
-            {"interface": name, "wanted": portals[portal], "before": ports[name]},
-        )
-        for name, portal in sorted(differ.items())
-    ]
-
-
-def _afterwards(host: Device, array: Device, table: PathTable, steps: list[StepSpec]) -> StepSpec:
-    """What finds the paths that come back: a scan, or over NVMe the missing connections."""
-    needs = tuple(range(len(steps)))
-    if array.block_protocol != NVME:
-        detail = "find the paths that come back"
-        return StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)
-    mended = {step.params["interface"] for step in steps}
-    wanted = [[p.port, p.portal] for p in table.paths if p.seen or (p.port in mended and p.cause is Cause.FRAME)]
-    seen = next((path.portal for path in table.paths if path.seen), wanted[0][1])
-    address = next(portal.address.split("/")[0] for portal in table.portals if portal.name == seen)
-    params = {"nqn": array.nqn, "address": address, "wanted": wanted, "before": host.subsystems.get(array.nqn, [])}
-    title = f"Connect {host.name} to {array.name}"
-    return StepSpec("connect_subsystem", host.name, title, f"over {len(wanted)} paths", params, needs)

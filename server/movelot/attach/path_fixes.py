@@ -1,15 +1,15 @@
-"""What an attach lot can mend first, so that hosts get the paths they would miss, and the paths with that mended."""
+"""What an attach lot can mend first, so that hosts get the paths they would miss."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
-from movelot.attach.frames import frame_steps
+from movelot.attach.mending import frame_steps, interface_steps
 from movelot.attach.uplinks import fixes_for
 from movelot.inventory.models import Device
-from movelot.inventory.paths import PathTable, expected_paths
+from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
-from movelot_core.fabric.paths import Cause, HostPort
+from movelot_core.fabric.paths import Cause
 
 BINDING = (Cause.NO_UPLINK, Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK)
 Fixes = dict[str, list[StepSpec]]
@@ -30,9 +30,10 @@ def fixes_in(table: PathTable, hosts: list[Device]) -> Fixes:
         if path.missing and path.cause:
             causes.setdefault(path.host, set()).add(path.cause)
     unbound = fixes_for([host for host in hosts if causes.get(host.name, set()) & {*BINDING}])
+    made = interface_steps(table)
     found: Fixes = {}
     for host in hosts:
-        steps = [unbound[host.name]] if host.name in unbound else []
+        steps = [*made.get(host.name, []), *([unbound[host.name]] if host.name in unbound else [])]
         if Cause.FRAME in causes.get(host.name, set()):
             steps += frame_steps(host, table)
         if steps:
@@ -45,20 +46,3 @@ def fixables(fixes: Fixes, chosen: list[str]) -> list[Fixable]:
     return [
         Fixable(host, "; ".join(step.title for step in steps)) for host, steps in fixes.items() if host not in chosen
     ]
-
-
-def mended(table: PathTable, fixes: list[StepSpec], volume: str) -> PathTable:
-    """The paths as they will be once ``fixes`` are done."""
-    if not fixes:
-        return table
-    by_port = {(step.device, step.params["interface"]): step for step in fixes}
-    ports = [_fixed(port, by_port.get((port.host, port.name))) for port in table.ports]
-    return expected_paths(ports, table.portals, volume)
-
-
-def _fixed(port: HostPort, step: StepSpec | None) -> HostPort:
-    if step is None:
-        return port
-    if step.kind == "set_frame_size":
-        return replace(port, frame_bytes=step.params["wanted"])
-    return replace(port, active_uplinks=tuple(step.params["wanted"]["active"]), standby_uplinks=())

@@ -16,7 +16,8 @@ from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
-from movelot.attach.path_fixes import Fixable, fixables, fixes_in, mended
+from movelot.attach.mending import mended
+from movelot.attach.path_fixes import Fixable, fixables, fixes_in
 from movelot.attach.pools import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
 from movelot.attach.steps import connect_steps
 from movelot.inventory.models import Cluster, Device, Machine, Mount, Pool, Volume
@@ -121,7 +122,7 @@ class AttachSetKind(DraftKind):
         table = expected_table(hosts, pool.device, "the volume set")
         possible = fixes_in(table, hosts)
         fixes = [step for host, steps in possible.items() if host in chosen for step in steps]
-        table = mended(table, fixes, "the volume set")
+        table = mended(table, hosts, fixes, "the volume set")
         plan.board, plan.fixable = board_of(table), fixables(possible, chosen)
         return table, fixes
 

@@ -149,6 +149,19 @@ def find_interface(session: DeviceSession, name: str) -> Row:
     return _port(session.get(f"{system_uri(session)}/EthernetInterfaces/{name}"))
 
 
+def add_interface(session: DeviceSession, wanted: Row) -> None:
+    """Make a storage interface: name, protocol, network (address with prefix length), vlan, frame_bytes, uplinks."""
+    address = ip_interface(wanted["network"])
+    body = {
+        "Name": wanted["name"],
+        "IPv4StaticAddresses": [{"Address": str(address.ip), "SubnetMask": str(address.netmask)}],
+        "VLAN": {"VLANEnable": True, "VLANId": wanted["vlan"]},
+        "MTUSize": wanted["frame_bytes"],
+        "Oem": {"Kestrel": {"Protocol": wanted["protocol"], "ActiveUplinks": wanted["uplinks"]}},
+    }
+    session.post(f"{system_uri(session)}/EthernetInterfaces", body)
+
+
 def path_policies(session: DeviceSession) -> dict[str, str]:
     """The path policy of each of the host's devices now, by serial."""
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Devices")

@@ -75,10 +75,11 @@ def trace(kind: str, key: int) -> Trace:
     layers = []
     for layer, model in MODELS.items():
         rows = model._default_manager.filter(RELATION[kind, layer](key)).distinct()
-        count = rows.count()
-        if count:
-            links = [_link(layer, row) for row in rows.order_by("name", "pk")[:NEIGHBOURS_MAX]]
-            layers.append(Layer(layer, links, max(0, count - NEIGHBOURS_MAX)))
+        listed = list(rows.order_by("name", "pk")[: NEIGHBOURS_MAX + 1])
+        if listed:
+            # Counting is a query of its own, needed only where there are more than fit.
+            more = rows.count() - NEIGHBOURS_MAX if len(listed) > NEIGHBOURS_MAX else 0
+            layers.append(Layer(layer, [_link(layer, row) for row in listed[:NEIGHBOURS_MAX]], more))
     keys = {layer.kind: {link.id for link in layer.links} for layer in layers}
     ways = ways_to(keys.get("volume", ()), keys.get("host", ()))
     figures = list(FIGURES[kind](thing))

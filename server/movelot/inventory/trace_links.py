@@ -75,7 +75,7 @@ def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
     rows = {volume.serial: volume for volume in Volume.objects.filter(pk__in=volumes)}
     arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()})
     protocols = {array.pk: array.block_protocol for array in arrays}
-    by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts)}
+    by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
     seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
     found = [_device_way(by_host[each.device_id], each, rows[each.serial], protocols) for each in seen[:WAYS_MAX]]
     mounts = Mount.objects.filter(host__in=by_host, datastore__serial__in=rows).exclude(ways=[]).order_by("host__name")

@@ -101,6 +101,10 @@ def _row(finding: Finding) -> dict[str, Any]:
             reasons = [f"{host}: {cause_text(Cause(cause), 'its interface')}" for cause, host in pairs]
         if finding.kind == "missing_paths":
             draft = _path_draft(finding, {cause for cause, _ in pairs})
+    if finding.kind == "no_interface":
+        cluster = Device.objects.filter(name=finding.subject).values_list("cluster__name", flat=True).first()
+        form = {"cluster": cluster, "array": figures["array"]}
+        draft = FoundDraft("interfaces", form, "Make the interface")
     if finding.kind == "file_limits":
         reasons = _limit_texts(finding.reasons)
         draft = FoundDraft("file_limits", {}, "Set them together")

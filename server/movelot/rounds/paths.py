@@ -11,8 +11,8 @@ from movelot.inventory.models import Cluster, Device, Export, Initiator, Mount, 
 from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
 from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
-from movelot_core.fabric.paths import Access, Cause, PathVerdict
-from movelot_core.rounds import Finding, missing_paths
+from movelot_core.fabric.paths import Access, Cause, PathVerdict, lacking
+from movelot_core.rounds import Finding, missing_paths, no_interface
 from movelot_core.sight import Sight, idle, leftover, seen_by_some
 
 
@@ -24,7 +24,7 @@ def path_findings() -> list[Finding]:
     for cluster in Cluster.objects.order_by("name"):
         for array in arrays:
             paths = cluster_paths(cluster, array)
-            found += [*_missing(paths), *_uneven(paths, mounted)]
+            found += [*_missing(paths), *_lacking(paths), *_uneven(paths, mounted)]
     return found + [finding for array in arrays for finding in (*_idle(array, mounted), *_leftover(array))]
 
 
@@ -52,6 +52,18 @@ def _missing(paths: ClusterPaths) -> Iterator[Finding]:
         finding = missing_paths(host, paths.array.name, verdicts)
         if finding:
             yield finding
+
+
+def _lacking(paths: ClusterPaths) -> Iterator[Finding]:
+    """Hosts that a volume of the array is offered to, without an interface where most of their fellows have one."""
+    fabric = paths.matrix.fabric
+    if not fabric.offers:
+        return
+    admitted = frozenset[str]().union(*(offer.initiators for offer in fabric.offers))
+    let_in = {host.name for host in paths.hosts if initiators_of(host) & admitted}
+    for lack in lacking(fabric.ports, fabric.portals):
+        if lack.host in let_in:
+            yield no_interface(lack.host, paths.array.name, lack.subnet)
 
 
 def _verdict(host: str, port: str, portal: str, cause: Cause | None) -> PathVerdict:

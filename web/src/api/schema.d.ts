@@ -127,6 +127,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attach/interface-drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft of new interfaces. */
+        get: operations["attach_interface_drafts_retrieve"];
+        /** @description One draft of new interfaces. */
+        put: operations["attach_interface_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attach/loss/": {
         parameters: {
             query?: never;
@@ -1019,6 +1037,47 @@ export interface components {
          * @enum {string}
          */
         ImportWrittenAsEnum: "csv" | "yaml";
+        InterfaceDraft: {
+            lot: components["schemas"]["LotDetail"];
+            form: components["schemas"]["InterfaceForm"];
+            plan: components["schemas"]["InterfacePlan"] | null;
+        };
+        InterfaceForm: {
+            cluster: string;
+            array: string;
+            addresses: {
+                [key: string]: string;
+            };
+        };
+        InterfaceFormRequest: {
+            /** @default  */
+            cluster: string;
+            /** @default  */
+            array: string;
+            addresses?: {
+                [key: string]: string;
+            };
+        };
+        InterfacePlan: {
+            cluster: string;
+            array: string;
+            hosts: string[];
+            rows: components["schemas"]["InterfaceRow"][];
+            paths_now: number;
+            paths_after: number;
+            paths: number;
+        };
+        InterfaceRow: {
+            key: string;
+            host: string;
+            name: string;
+            subnet: string;
+            address: string;
+            vlan: number;
+            frame_bytes: number;
+            uplink: string;
+            problem: string;
+        };
         LastLot: {
             id: number;
             title: string;
@@ -1747,6 +1806,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    attach_interface_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterfaceDraft"];
+                };
+            };
+        };
+    };
+    attach_interface_drafts_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["InterfaceFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterfaceDraft"];
+                };
             };
         };
     };

@@ -111,7 +111,7 @@ interface RowProps {
 
 /** The finding's subject, with the array where one host misses paths to several. */
 const nameOf = (finding: Finding) =>
-  finding.kind === "missing_paths"
+  ["missing_paths", "no_interface"].includes(finding.kind)
     ? `${finding.subject} to ${String(finding.figures?.array ?? "")}`
     : finding.subject;
 

@@ -106,6 +106,11 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
       return overFill(finding, size);
     case "slow_pool":
       return slowPool(finding);
+    case "no_interface":
+      return {
+        title: "Interface missing",
+        text: `has none in ${String(figure(finding, "subnet"))}, where the other hosts reach ${String(figure(finding, "array"))}`,
+      };
     case "set_nearly_full":
       return {
         title: "Volume set nearly full",

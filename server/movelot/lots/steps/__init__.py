@@ -24,6 +24,7 @@ from movelot.lots.steps.hosts import (
     Unmount,
     WipeDevice,
 )
+from movelot.lots.steps.interfaces import CreateInterface, DropInterface
 from movelot.lots.steps.masking import AddInitiator, DropInitiator, LetIn
 from movelot.lots.steps.move_disk import MoveDisk
 from movelot.lots.steps.sets import CreateVolumeSet, DeleteVolumeSet, MountSet
@@ -37,6 +38,7 @@ KINDS: dict[str, StepKind] = {
         BindUplink,
         ConnectSubsystem,
         CreateFileSystem,
+        CreateInterface,
         CreateVolume,
         CreateVolumeSet,
         DeleteFileSystem,
@@ -44,6 +46,7 @@ KINDS: dict[str, StepKind] = {
         DeleteVolumeSet,
         DisconnectSubsystem,
         DropInitiator,
+        DropInterface,
         ExportFileSystem,
         FormatDevice,
         LetIn,

@@ -1,0 +1,113 @@
+"""Steps on hosts that bring missing paths back, the paths once they are done, and what finds these paths."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from movelot.inventory.models import Device, HostPort, Portal
+from movelot.inventory.paths import PathTable, expected_paths, initiator_of
+from movelot.lots.steps.base import StepSpec
+from movelot_core.addresses import next_free
+from movelot_core.fabric import paths
+from movelot_core.fabric.paths import NVME, Cause, Lack, lacking
+
+
+def frame_steps(host: Device, table: PathTable) -> list[StepSpec]:
+    """A step for each interface whose frames differ from those of the portals in its subnet."""
+    differ = {path.port: path.portal for path in table.paths if path.cause is Cause.FRAME}
+    ports = {port.name: port.frame_bytes for port in table.ports}
+    portals = {portal.name: portal.frame_bytes for portal in table.portals}
+    return [
+        StepSpec(
+            "set_frame_size",
+            host.name,
+            f"Set frames of {name} to {portals[portal]} bytes",
+            f"{ports[name]} bytes now; the portals have {portals[portal]}",
+            {"interface": name, "wanted": portals[portal], "before": ports[name]},
+        )
+        for name, portal in sorted(differ.items())
+    ]
+
+
+def addresses_in_use() -> list[str]:
+    """Every address that a linked device is known to have, with prefix length."""
+    return [
+        *HostPort.objects.values_list("network", flat=True),
+        *Portal.objects.values_list("network", flat=True),
+    ]
+
+
+def interface_steps(table: PathTable) -> dict[str, list[StepSpec]]:
+    """By host, a step for each interface that it lacks beside its fellows, with the next free address."""
+    found: dict[str, list[StepSpec]] = {}
+    used = addresses_in_use()
+    for lack in lacking(table.ports, table.portals):
+        beside = [port.address for port in table.ports if paths.network_of(port.address) == lack.subnet]
+        (network,) = next_free(lack.subnet, used, 1, beside)
+        used.append(network)
+        found.setdefault(lack.host, []).append(_interface_step(lack, network))
+    return found
+
+
+def _interface_step(lack: Lack, network: str) -> StepSpec:
+    like = lack.like
+    return StepSpec(
+        "create_interface",
+        lack.host,
+        f"Make interface {like.name} on {lack.host} with {network}",
+        f"VLAN {like.vlan}, frames of {like.frame_bytes} bytes, as on {like.host}",
+        {
+            "interface": like.name,
+            "protocol": like.protocol,
+            "network": network,
+            "vlan": like.vlan,
+            "frame_bytes": like.frame_bytes,
+            "uplinks": list(like.active_uplinks[:1]),
+        },
+    )
+
+
+def mended(table: PathTable, hosts: list[Device], fixes: list[StepSpec], volume: str) -> PathTable:
+    """The paths as they will be once ``fixes`` are done."""
+    if not fixes:
+        return table
+    by_port = {(step.device, step.params["interface"]): step for step in fixes}
+    ports = [_fixed(port, by_port.get((port.host, port.name))) for port in table.ports]
+    by_name = {host.name: host for host in hosts}
+    made = [_made(step, by_name[step.device]) for step in fixes if step.kind == "create_interface"]
+    return expected_paths([*ports, *made], table.portals, volume)
+
+
+def _fixed(port: paths.HostPort, step: StepSpec | None) -> paths.HostPort:
+    if step is None:
+        return port
+    if step.kind == "set_frame_size":
+        return replace(port, frame_bytes=step.params["wanted"])
+    return replace(port, active_uplinks=tuple(step.params["wanted"]["active"]), standby_uplinks=())
+
+
+def _made(step: StepSpec, host: Device) -> paths.HostPort:
+    params = step.params
+    return paths.HostPort(
+        host=host.name,
+        name=params["interface"],
+        address=params["network"],
+        vlan=params["vlan"],
+        initiator=initiator_of(host, params["protocol"]),
+        active_uplinks=tuple(params["uplinks"]),
+        protocol=params["protocol"],
+        frame_bytes=params["frame_bytes"],
+    )
+
+
+def find_paths_step(host: Device, array: Device, table: PathTable, needs: tuple[int, ...]) -> StepSpec:
+    """What finds the paths of the mended ``table``: a scan, or over NVMe the connections that are missing."""
+    if array.block_protocol != NVME:
+        detail = "find the paths that come back"
+        return StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)
+    wanted = [[path.port, path.portal] for path in table.paths if path.host == host.name and path.seen]
+    address = next(p.address.split("/")[0] for p in table.portals if wanted and p.name == wanted[0][1])
+    before = host.subsystems.get(array.nqn, [])
+    params = {"nqn": array.nqn, "address": address, "wanted": wanted, "before": before}
+    title = f"Connect {host.name} to {array.name}"
+    return StepSpec("connect_subsystem", host.name, title, f"over {len(wanted)} paths", params, needs)
