@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from e2e.conftest import Stack
+from e2e.conftest import Caller, Stack
 
 FOLDER = Path(os.environ.get("MOVELOT_SCREENSHOTS", "docs/screenshots"))
 DEMO_PACE = 150
@@ -44,6 +44,24 @@ def file_storage(ines: Page) -> None:
     expect(tray.get_by_role("heading", name="Arrays")).to_be_visible()
 
 
+def over_nvme(ines: Page, fresh: Stack) -> None:
+    storage = Caller(fresh, "tobias.wren")
+    pool = next(row["pool"] for row in storage.call("GET", "attach/grants/").json() if row["name"] == "chalk-one")
+    assert storage.call("PUT", f"attach/grants/{pool}/", {"quota": ""}).ok
+    tray = ines.get_by_role("complementary", name="Tray")
+    for start, name, field in (("Volume set", "volume-set", "chalk-vd"), ("Block volume", "nvme", "chalk-01")):
+        ines.goto("/attach")
+        ines.get_by_role("button", name=re.compile(f"^{start}")).click()
+        ines.get_by_label("Datastore name").fill(field)
+        if start == "Block volume":
+            ines.get_by_role("textbox", name="Size").fill("1 TiB")
+            ines.get_by_role("radio", name=re.compile("chalk-one")).click()
+        expect(tray).to_contain_text("Connect each host to chalk")
+        shoot(ines, name)
+        tray.get_by_role("button", name="Drop").click()
+        expect(tray.get_by_role("heading", name="Arrays")).to_be_visible()
+
+
 def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
@@ -52,6 +70,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     shoot(ines, "rounds")
     paths_and_policies(ines)
     file_storage(ines)
+    over_nvme(ines, fresh)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
     ines.get_by_role("button", name="Block volume").click()
@@ -86,7 +105,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     ines.goto("/lots")
     expect(ines.get_by_role("grid").get_by_role("row")).to_have_count(3)
     shoot(ines, "lots")
-    ines.goto("/trace/pool/1")
+    ines.goto("/trace/datastore/1")
     expect(ines.get_by_role("region", name="Trace")).to_be_visible()
     shoot(ines, "trace")
     ines.goto("/devices")

@@ -106,6 +106,19 @@ describe("findings on masking, volumes and clocks as sentences", () => {
       ["berth-c"],
       "granite knows it, still let in to berth-c",
     ],
+    ["idle_volume", { size_bytes: 0, offered: 1, kind: "set" }, [], "volume set that no host mounts"],
+    [
+      "no_interface",
+      { array: "chalk", subnet: "10.40.12.0/24" },
+      [],
+      "has none in 10.40.12.0/24, where the other hosts reach chalk",
+    ],
+    [
+      "set_nearly_full",
+      { held: 48, most: 60 },
+      [],
+      "holds 48 of the 60 volumes it allows; no machine starts there without one",
+    ],
     ["leftover_initiator", { array: "granite", volumes: 0 }, [], "granite knows it, let in to nothing"],
     [
       "clock_off",
