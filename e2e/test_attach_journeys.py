@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterator
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from e2e.conftest import Caller, Stack, sign_in
@@ -136,8 +138,23 @@ def test_file_storage_is_mounted_on_a_cluster_with_its_timeouts_fixed(ines: Page
     expect(ines.get_by_role("list", name="Findings")).not_to_contain_text("NFS timeouts differ")
 
 
+@pytest.fixture
+def chalk_one(fresh: Stack) -> Iterator[Callable[[], None]]:
+    """Grants chalk-one as storage would, when called; whoever granted it, it is withdrawn afterwards."""
+    storage = Caller(fresh, "tobias.wren")
+    pools = {row["name"]: row["pool"] for row in storage.call("GET", "attach/grants/").json()}
+    path = f"attach/grants/{pools['chalk-one']}/"
+
+    def grant() -> None:
+        assert storage.call("PUT", path, {"quota": ""}).ok
+
+    yield grant
+    assert storage.call("DELETE", path).ok
+
+
+@pytest.mark.usefixtures("chalk_one")
 def test_nvme_storage_is_granted_discovered_and_its_frames_mended(
-    ines: Page, fresh: Stack, caller: Caller, browser_context_args: dict[str, object]
+    ines: Page, fresh: Stack, browser_context_args: dict[str, object]
 ) -> None:
     context = ines.context.browser.new_context(**browser_context_args)  # type: ignore[union-attr,arg-type]
     page = sign_in(context.new_page(), fresh, "tobias.wren")
@@ -162,10 +179,10 @@ def test_nvme_storage_is_granted_discovered_and_its_frames_mended(
     expect(board.get_by_role("row", name=re.compile("quay-03"))).to_contain_text("4 of 4")
 
 
-def test_on_a_volume_set_each_disk_snapshot_and_swap_is_a_volume(ines: Page, fresh: Stack, caller: Caller) -> None:
-    storage = Caller(fresh, "tobias.wren")
-    pools = {row["name"]: row["pool"] for row in storage.call("GET", "attach/grants/").json()}
-    assert storage.call("PUT", f"attach/grants/{pools['chalk-one']}/", {"quota": ""}).ok
+def test_on_a_volume_set_each_disk_snapshot_and_swap_is_a_volume(
+    ines: Page, fresh: Stack, caller: Caller, chalk_one: Callable[[], None]
+) -> None:
+    chalk_one()
     ines.goto("/attach")
     ines.get_by_role("button", name=re.compile("^Volume set")).click()
     ines.get_by_role("textbox", name="Datastore name").fill("chalk-vd")

@@ -18,6 +18,7 @@ RENAMED = (
     ("quay", "yard"),
     ("granite", "flint"),
     ("shale", "chert"),
+    ("chalk", "gypsum"),
     ("berth-", "shoal-"),
     ("sand-", "dune-"),
     ("slate-", "scree-"),

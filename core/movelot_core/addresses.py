@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from ipaddress import ip_address, ip_interface, ip_network
+from itertools import islice
 
 from movelot_core.errors import CoreError
 
@@ -22,14 +23,16 @@ def next_free(network: str, used: Iterable[str], count: int, beside: Iterable[st
     ['10.40.12.102/24', '10.40.12.104/24']
     """
     subnet = ip_network(network)
-    taken = {ip_interface(address).ip for address in used}
-    start = min((ip_interface(address).ip for address in beside), default=subnet[0])
-    free = [address for address in subnet.hosts() if address not in taken]
-    above = [address for address in free if int(address) >= int(start)]
-    chosen = (above if len(above) >= count else free)[:count]
-    if len(chosen) < count:
-        raise CoreError("subnet_full", f"{network} has {len(free)} free addresses, {count} are needed.")
-    return [f"{address}/{subnet.prefixlen}" for address in chosen]
+    taken = {int(ip_interface(address).ip) for address in used}
+    # Counted, not listed: a subnet may have millions. Its first address names it, its last one is for all.
+    first, last = int(subnet[0]) + 1, int(subnet[-1]) - 1
+    start = max(first, min((int(ip_interface(address).ip) for address in beside), default=first))
+    chosen: list[int] = []
+    for begin in (start, first):
+        chosen = list(islice((n for n in range(begin, last + 1) if n not in taken), count))
+        if len(chosen) == count:
+            return [f"{subnet[n - int(subnet[0])]}/{subnet.prefixlen}" for n in chosen]
+    raise CoreError("subnet_full", f"{network} has {len(chosen)} free addresses, {count} are needed.")
 
 
 def address_problem(typed: str, network: str, used: Iterable[str]) -> str:

@@ -23,6 +23,11 @@ def test_where_too_few_are_left_above_the_likes_the_whole_subnet_is_used() -> No
     assert next_free("10.0.0.0/29", ["10.0.0.6"], 1, beside=["10.0.0.6"]) == ["10.0.0.1/29"]
 
 
+def test_a_subnet_of_millions_is_not_listed() -> None:
+    assert next_free("10.0.0.0/8", ["10.200.0.1"], 2, beside=["10.200.0.1"]) == ["10.200.0.2/8", "10.200.0.3/8"]
+    assert next_free("fd00::/64", ["fd00::1"], 1) == ["fd00::2/64"]
+
+
 def test_a_full_subnet_is_said() -> None:
     with pytest.raises(CoreError, match="has 1 free addresses, 2 are needed"):
         next_free("10.0.0.0/30", ["10.0.0.1"], 2)

@@ -15,6 +15,7 @@ from movelot.attach.interface_views import InterfaceDraftView
 from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
 from movelot.attach.path_views import PathsView, PoliciesView
 from movelot.attach.set_views import SetDraftView
+from movelot.attach.use_views import UseDraftView
 from movelot.attach.views import AttachDraftView, DetachDraftView
 from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
@@ -60,6 +61,7 @@ api = [
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
     path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
     path("attach/file-drafts/<int:pk>/", FileDraftView.as_view()),
+    path("attach/use-drafts/<int:pk>/", UseDraftView.as_view()),
     path("attach/interface-drafts/<int:pk>/", InterfaceDraftView.as_view()),
     path("attach/set-drafts/<int:pk>/", SetDraftView.as_view()),
     path("attach/file-limits/", FileLimitsView.as_view()),

@@ -8,7 +8,8 @@ import pytest
 
 from conftest import StandIns
 from movelot.accounts.models import User
-from movelot.inventory.models import Datastore, Device, Grant, HostDevice, Pool, Volume
+from movelot.inventory.models import Datastore, Device, Grant, HostDevice, HostPort, Pool, Portal, Volume
+from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from movelot.lots.runner import Driver
@@ -174,6 +175,26 @@ def test_an_address_that_cannot_be_used_stops_the_lot(
     lot = drafted("interfaces", ines, **form)
     assert problem in lot.plan["rows"][0]["problem"]
     assert (lot.checks[0]["level"], lot.steps.count()) == ("stop", 0)
+
+
+def test_a_full_subnet_is_said_and_does_not_stop_the_draft(granted: StandIns, ines: User) -> None:
+    # Both ends of a subnet of two are taken.
+    for model in (HostPort, Portal):
+        model.objects.filter(network__startswith="10.40.12.").delete()
+    array, one, two = (Device.objects.get(name=name) for name in ("chalk", "quay-01", "quay-03"))
+    wired = {"protocol": "NVMe/TCP", "vlan": 412, "up": True}
+    Portal.objects.create(device=array, name="A9", uri="/a9", controller="A", network="10.40.12.1/30", **wired)
+    for host in (one, two):
+        HostPort.objects.create(
+            device=host, name="nvme-b", uri=f"/{host}", network="10.40.12.2/30", active_uplinks=["uplink-6"], **wired
+        )
+    changed()
+    lot = attach(ines)
+    assert lot.plan["fixable"] == []
+    board = {host["name"]: host["reason"] for host in lot.plan["board"]["hosts"]}
+    assert board["quay-02"] == "no interface in 10.40.12.0/30"
+    none = drafted("interfaces", ines, cluster="quayside", array="chalk")
+    assert none.checks[0]["text"] == "No address is free in 10.40.12.0/30."
 
 
 def test_without_anything_lacking_there_is_no_lot(granted: StandIns, ines: User) -> None:

@@ -266,15 +266,22 @@ def _forget_unused(world: World, store: Datastore) -> None:
         world.datastores.remove(store)
 
 
-def wipe(world: World, store: Datastore) -> None:
-    """Take the format off an unmounted datastore without disks."""
+def wipe(world: World, serial: str) -> None:
+    """Take off a device what it carries: an unmounted datastore without disks, or anything that is none."""
+    volume = world.volume_by_serial(serial)
+    store = next((store for store in world.datastores if store.serial == serial), None)
+    if store is not None:
+        _forget(world, store)
+    if volume:
+        volume.signature_kind = volume.signature_id = ""
+
+
+def _forget(world: World, store: Datastore) -> None:
+    """Forget a datastore that nothing is on and no host mounts."""
     if any(disk.datastore == store.id for disk in world.disks()):
         raise ActionError(409, "ResourceInUse", f"{store.name} holds disks.")
     if any(store.id in host.mounted for host in world.hosts):
         raise ActionError(409, "ResourceInUse", f"{store.name} is mounted.")
-    volume = world.volume_by_serial(store.serial)
-    if volume:
-        volume.signature_kind = volume.signature_id = ""
     world.datastores.remove(store)
 
 

@@ -287,9 +287,7 @@ class HostService(CommonService):
         serial = str(call.body["Serial"])
         if not actions.sees(self.world, self.host, serial):
             raise ActionError(404, "ResourceMissingAtURI", f"{self.name} does not see device {serial}.")
-        store = next((store for store in self.world.datastores if store.serial == serial), None)
-        if store is not None:
-            actions.wipe(self.world, store)
+        actions.wipe(self.world, serial)
         return Reply(204)
 
     def _store(self, call: Call) -> Datastore:

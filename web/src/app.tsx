@@ -11,6 +11,7 @@ import { FileLimitsPage } from "./attach/FileLimitsPage";
 import { FilePage } from "./attach/FilePage";
 import { InterfacesPage } from "./attach/InterfacesPage";
 import { SetPage } from "./attach/SetPage";
+import { UsePage } from "./attach/UsePage";
 import { LossPage } from "./attach/LossPage";
 import { PathsPage } from "./attach/PathsPage";
 import { PoliciesPage } from "./attach/PoliciesPage";
@@ -60,6 +61,7 @@ export function App() {
                     <Route path="attach/detach" element={<DetachPage />} />
                     <Route path="attach/file" element={<FilePage />} />
                     <Route path="attach/interfaces" element={<InterfacesPage />} />
+                    <Route path="attach/use" element={<UsePage />} />
                     <Route path="attach/set" element={<SetPage />} />
                     <Route path="attach/file-limits" element={<FileLimitsPage />} />
                     <Route path="attach/loss" element={<LossPage />} />

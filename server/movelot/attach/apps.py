@@ -17,6 +17,7 @@ class AttachConfig(AppConfig):
         from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.sets import AttachSetKind
         from movelot.attach.uplinks import UplinkKind
+        from movelot.attach.use import UseKind
         from movelot.lots.drafting import register
 
         for kind in (
@@ -27,6 +28,7 @@ class AttachConfig(AppConfig):
             UplinkKind(),
             FrameKind(),
             InterfaceKind(),
+            UseKind(),
             SpreadKind(),
             InitiatorKind(),
             DetachKind(),

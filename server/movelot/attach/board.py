@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text
 from movelot_core.fabric.matrix import CAUSES, MASKED, PathMatrix
-from movelot_core.fabric.paths import Access, PathVerdict
+from movelot_core.fabric.paths import Access, HostPort, PathVerdict, Portal, lacking
 
 
 @dataclass
@@ -54,15 +55,24 @@ class Board:
 
 def board_of(table: PathTable) -> Board:
     """A path board of ``table``."""
+    lacks = _lacks(table.ports, table.portals)
     hosts = []
     for name in sorted({port.host for port in table.ports}):
-        hosts.append(_row(name, [path for path in table.paths if path.host == name]))
+        hosts.append(_row(name, [path for path in table.paths if path.host == name], lacks.get(name, [])))
     return Board(
         [BoardPortal(portal.name, portal.controller, portal.address.split("/")[0]) for portal in table.portals],
         hosts,
         sum(host.seen for host in hosts),
         sum(host.expected for host in hosts),
     )
+
+
+def _lacks(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[str, list[str]]:
+    """By host, the subnets in which it has no interface though most of its fellows have one, in words."""
+    found: dict[str, list[str]] = {}
+    for lack in lacking(ports, portals):
+        found.setdefault(lack.host, []).append(f"no interface in {lack.subnet}")
+    return found
 
 
 def _mark(path: PathVerdict) -> BoardPath:
@@ -84,10 +94,11 @@ def board_of_paths(matrix: PathMatrix, volume: int | None, most: int) -> tuple[B
     expected = np.asarray(judged[one].any(axis=0))
     lost = np.asarray((judged & matrix.missing)[one].any(axis=0))
     rows = []
+    lacks = _lacks(fabric.ports, fabric.portals) if fabric.offers else {}
     for h, host in enumerate(fabric.hosts):
         ports = np.flatnonzero(fabric.host_of == h)
         verdicts = [_pair(matrix, one, (ports[n], q), bool(lost[ports[n], q])) for n, q in np.argwhere(expected[ports])]
-        rows.append(_row(host, verdicts))
+        rows.append(_row(host, verdicts, lacks.get(host, [])))
     rows.sort(key=lambda row: (row.seen == row.expected, row.name))
     board = Board(
         [BoardPortal(portal.name, portal.controller, portal.address.split("/")[0]) for portal in fabric.portals],
@@ -108,7 +119,7 @@ def _pair(matrix: PathMatrix, volumes: slice, at: tuple[int, int], lost: bool) -
     return PathVerdict(port.host, port.name, portal.name, True, not lost, access, CAUSES[codes[0]] if lost else None)
 
 
-def _row(host: str, paths: list[PathVerdict]) -> BoardHost:
-    causes = sorted({cause_text(path.cause, path.port) for path in paths if path.missing and path.cause})
+def _row(host: str, paths: list[PathVerdict], lacks: list[str]) -> BoardHost:
+    causes = lacks + sorted({cause_text(path.cause, path.port) for path in paths if path.missing and path.cause})
     seen, expected = sum(path.seen for path in paths), sum(path.expected for path in paths)
     return BoardHost(host, seen, expected, "; ".join(causes), [_mark(path) for path in paths])

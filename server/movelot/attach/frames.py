@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from movelot.attach.mending import find_paths_step, frame_steps, mended
+from movelot.attach.mending import find_paths_steps, frame_steps, mended
 from movelot.inventory.models import Device, HostDevice
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
@@ -37,8 +37,8 @@ class FrameKind(DraftKind):
         busy = Check("nothing stops meanwhile", PASS, f"{names} carries no path now; the others stay up")
         plan = {"host": host.name, "array": array.name, "paths": paths_between(host, array)}
         after = mended(table, [host], steps, "any volume")
-        last = find_paths_step(host, array, after, tuple(range(len(steps))))
-        return Draft(title, [*steps, last], plan, [busy], facts)
+        last = find_paths_steps(host, array, after, tuple(range(len(steps))))
+        return Draft(title, [*steps, *last], plan, [busy], facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Paths to the array before and after."""

@@ -6,14 +6,14 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from movelot.attach.frames import paths_between
-from movelot.attach.mending import addresses_in_use, find_paths_step, interface_steps, mended
+from movelot.attach.mending import addresses_in_use, find_paths_steps, interface_steps, mended
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 from movelot_core.addresses import address_problem
-from movelot_core.fabric.paths import network_of
+from movelot_core.fabric.paths import lacking, network_of
 
 
 @dataclass
@@ -76,25 +76,27 @@ class InterfaceKind(DraftKind):
         given, rows = _rows(interface_steps(table), typed.addresses)
         title = f"Make storage interfaces for {array.name}"
         if not rows:
-            check = Check("something to make", STOP, "Every host has an interface where its fellows have one.")
-            return Draft(title, checks=[check])
+            full = sorted({lack.subnet for lack in lacking(table.ports, table.portals)})
+            text = f"No address is free in {', '.join(full)}." if full else "Every host has one where its fellows do."
+            return Draft(title, checks=[Check("something to make", STOP, text)])
         made = [step for steps in given.values() for step in steps]
         usable = not any(row.problem for row in rows)
         after = mended(table, hosts, made, "any volume") if usable else table
-        lacking = [host for host in hosts if host.name in given]
+        without = [host for host in hosts if host.name in given]
         plan = InterfacePlan(
             cluster=cluster.name,
             array=array.name,
-            hosts=[host.name for host in lacking],
+            hosts=[host.name for host in without],
             rows=rows,
             paths_now=sum(path.seen for path in table.paths),
             paths_after=sum(path.seen for path in after.paths),
-            paths=sum(paths_between(host, array) for host in lacking),
+            paths=sum(paths_between(host, array) for host in without),
         )
         steps: list[StepSpec] = list(made) if usable else []
         if usable:
             needs = {host: tuple(n for n, step in enumerate(made) if step.device == host) for host in given}
-            steps += [find_paths_step(host, array, after, needs[host.name]) for host in lacking]
+            for host in without:
+                steps += find_paths_steps(host, array, after, needs[host.name])
         checks = [Check("address is usable", STOP, f"{row.host}: {row.problem}") for row in rows if row.problem]
         checks = checks or [Check("addresses are free", PASS, f"{len(rows)} free, as far as linked devices tell")]
         facts = {f"interface in {row.subnet} on {row.host}": "none" for row in rows}

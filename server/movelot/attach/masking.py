@@ -39,13 +39,13 @@ class SpreadKind(DraftKind):
         if volume.kind == Volume.Kind.FILE:
             return spread_file(volume, str(form.get("cluster", "")))
         offer = volume.offers.order_by("pk").first()
-        hosts = _hosts_for(offer, str(form.get("cluster", "")))
+        hosts = hosts_for(offer, str(form.get("cluster", "")))
         sees = set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
         blind = [host for host in hosts if host.pk not in sees]
         title = f"Let all hosts see {volume.name}"
         if not blind:
             return Draft(title, checks=[Check("something to do", STOP, f"Every host sees {volume.name} already.")])
-        first = _let_in(volume, offer, hosts) if offer else _offer(volume, hosts)
+        first = admission_steps(volume, offer, hosts)
         steps = [*first, *_host_steps(volume, blind, len(first))]
         let_in = sorted(offer.initiators) if offer else []
         facts = {f"initiators let in to {volume.name}": ", ".join(let_in) or "none"}
@@ -70,7 +70,7 @@ class SpreadKind(DraftKind):
         return {"rows": [row]}
 
 
-def _hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
+def hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
     """Hosts of the clusters that have any host let in; for a volume offered to nobody those of ``cluster``."""
     hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
     if offer is not None:
@@ -79,6 +79,11 @@ def _hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
         return list(hosts.filter(cluster__in=clusters))
     chosen = Cluster.objects.filter(name=cluster).first() or Cluster.objects.order_by("name").first()
     return list(hosts.filter(cluster=chosen)) if chosen else []
+
+
+def admission_steps(volume: Volume, offer: Offer | None, hosts: list[Device]) -> list[StepSpec]:
+    """The steps after which the array lets all of the hosts in; none where it does already."""
+    return _let_in(volume, offer, hosts) if offer else _offer(volume, hosts)
 
 
 def _offer(volume: Volume, hosts: list[Device]) -> list[StepSpec]:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from movelot.attach.steps import connect_steps
 from movelot.inventory.models import Device, HostPort, Portal
 from movelot.inventory.paths import PathTable, expected_paths, initiator_of
 from movelot.lots.steps.base import StepSpec
 from movelot_core.addresses import next_free
+from movelot_core.errors import CoreError
 from movelot_core.fabric import paths
 from movelot_core.fabric.paths import NVME, Cause, Lack, lacking
 
@@ -38,12 +40,18 @@ def addresses_in_use() -> list[str]:
 
 
 def interface_steps(table: PathTable) -> dict[str, list[StepSpec]]:
-    """By host, a step for each interface that it lacks beside its fellows, with the next free address."""
+    """By host, a step for each interface that it lacks beside its fellows, with the next free address.
+
+    There is none for a subnet without a free address; that the host lacks one there is said all the same.
+    """
     found: dict[str, list[StepSpec]] = {}
     used = addresses_in_use()
     for lack in lacking(table.ports, table.portals):
         beside = [port.address for port in table.ports if paths.network_of(port.address) == lack.subnet]
-        (network,) = next_free(lack.subnet, used, 1, beside)
+        try:
+            (network,) = next_free(lack.subnet, used, 1, beside)
+        except CoreError:
+            continue
         used.append(network)
         found.setdefault(lack.host, []).append(_interface_step(lack, network))
     return found
@@ -100,14 +108,9 @@ def _made(step: StepSpec, host: Device) -> paths.HostPort:
     )
 
 
-def find_paths_step(host: Device, array: Device, table: PathTable, needs: tuple[int, ...]) -> StepSpec:
-    """What finds the paths of the mended ``table``: a scan, or over NVMe the connections that are missing."""
-    if array.block_protocol != NVME:
-        detail = "find the paths that come back"
-        return StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)
-    wanted = [[path.port, path.portal] for path in table.paths if path.host == host.name and path.seen]
-    address = next(p.address.split("/")[0] for p in table.portals if wanted and p.name == wanted[0][1])
-    before = host.subsystems.get(array.nqn, [])
-    params = {"nqn": array.nqn, "address": address, "wanted": wanted, "before": before}
-    title = f"Connect {host.name} to {array.name}"
-    return StepSpec("connect_subsystem", host.name, title, f"over {len(wanted)} paths", params, needs)
+def find_paths_steps(host: Device, array: Device, table: PathTable, needs: tuple[int, ...]) -> list[StepSpec]:
+    """What finds the paths of the mended ``table``: a scan, or over NVMe the connections that are missing, if any."""
+    if array.block_protocol == NVME:
+        return connect_steps(array, [host], table, needs)
+    detail = "find the paths that come back"
+    return [StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)]

@@ -45,7 +45,8 @@ def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fi
     found_after = tuple(range(created[0] + 1, len(steps)))
     scans: dict[str, int] = {}
     for volume, first in zip(wanted, created, strict=True):
-        steps += _host_steps(volume, hosts, table, first, (len(steps), found_after, scans))
+        device = Found(array, volume.name, {"step": first, "field": "serial"})
+        steps += datastore_steps(device, hosts, table, (len(steps), found_after, scans))
     return steps
 
 
@@ -142,12 +143,21 @@ def find_step(
     return StepSpec("scan", host.name, title, detail, params, needs, seconds=1.0 if nvme else host.scan_seconds)
 
 
-def _host_steps(
-    wanted: Wanted,
-    hosts: list[Device],
-    table: PathTable,
-    created: int,
-    at: tuple[int, tuple[int, ...], dict[str, int]],
+@dataclass(frozen=True)
+class Found:
+    """A device to be made a datastore: its array, name and serial, which may be the result of a step.
+
+    ``carries`` is what is wiped off it first; empty for a device that carries nothing.
+    """
+
+    array: Device
+    name: str
+    serial: Any
+    carries: str = ""
+
+
+def datastore_steps(
+    device: Found, hosts: list[Device], table: PathTable, at: tuple[int, tuple[int, ...], dict[str, int]]
 ) -> list[StepSpec]:
     """Find it on all hosts, format from the one with most paths, then mount and set the path policy on each.
 
@@ -155,42 +165,51 @@ def _host_steps(
     scan, which is brought up to date: scans of one host follow one another.
     """
     scan, found_after, scans = at
-    count = len(hosts)
-    formatted = scan + count
-    serial: dict[str, Any] = {"step": created, "field": "serial"}
-    identity = {"step": formatted, "field": "identity"}
     seen = {host.name: sum(path.seen for path in table.paths if path.host == host.name) for host in hosts}
     first = max(hosts, key=lambda host: seen[host.name]).name
     steps: list[StepSpec] = []
     for n, host in enumerate(hosts):
         before = (scans[host.name],) if host.name in scans else ()
-        detail = f"{seen[host.name]} paths of {wanted.name} expected"
-        step = find_step(wanted.pool.device, host, serial, detail, (*found_after, *before))
+        detail = f"{seen[host.name]} paths of {device.name} expected"
+        step = find_step(device.array, host, device.serial, detail, (*found_after, *before))
         # The first scan of a host finds all volumes; the steps of the others look and are done.
         steps.append(replace(step, seconds=1.0) if before else step)
         scans[host.name] = scan + n
+    everywhere = tuple(range(scan, scan + len(steps)))
+    if device.carries:
+        params = {"serial": device.serial, "carries": device.carries}
+        title = f"Wipe {device.name} from {first}"
+        steps.append(StepSpec("wipe_device", first, title, f"it carries a {device.carries}", params, everywhere))
+        everywhere = (scan + len(steps) - 1,)
+    formatted = scan + len(steps)
     steps.append(
         StepSpec(
             "format_device",
             first,
-            f"Format {wanted.name} from {first}",
+            f"Format {device.name} from {first}",
             "only if the device is empty: no partition, no signature",
-            {"serial": serial, "name": wanted.name},
-            tuple(range(scan, formatted)),
+            {"serial": device.serial, "name": device.name},
+            everywhere,
         )
     )
-    mount = {"serial": serial, "name": wanted.name, "identity": identity}
-    steps += [
+    return steps + _mount_steps(device, hosts, formatted)
+
+
+def _mount_steps(device: Found, hosts: list[Device], formatted: int) -> list[StepSpec]:
+    """Mount it on each host once step ``formatted`` is done, and set the path policy there."""
+    identity = {"step": formatted, "field": "identity"}
+    mount = {"serial": device.serial, "name": device.name, "identity": identity}
+    policy = {"serial": device.serial, "policy": PATH_POLICY}
+    mounts = [
         StepSpec(
-            "mount", host.name, f"Mount {wanted.name} on {host.name}", "verify the same identity", mount, (formatted,)
+            "mount", host.name, f"Mount {device.name} on {host.name}", "verify the same identity", mount, (formatted,)
         )
         for host in hosts
     ]
-    policy = {"serial": serial, "policy": PATH_POLICY}
-    steps += [
+    policies = [
         StepSpec(
             "set_path_policy", host.name, f"Set path policy on {host.name}", "round robin", policy, (formatted + 1 + n,)
         )
         for n, host in enumerate(hosts)
     ]
-    return steps
+    return mounts + policies

@@ -231,6 +231,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attach/use-drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft that makes a datastore of a volume. */
+        get: operations["attach_use_drafts_retrieve"];
+        /** @description One draft that makes a datastore of a volume. */
+        put: operations["attach_use_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/balance/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -1535,6 +1553,33 @@ export interface components {
             edges: components["schemas"]["Edge"][];
             ways: components["schemas"]["Way"][];
         };
+        UseDraft: {
+            lot: components["schemas"]["LotDetail"];
+            form: components["schemas"]["UseForm"];
+            plan: components["schemas"]["UsePlan"] | null;
+        };
+        UseForm: {
+            name: string;
+            confirm: string;
+        };
+        UseFormRequest: {
+            /** @default  */
+            name: string;
+            /** @default  */
+            confirm: string;
+        };
+        UsePlan: {
+            volume: string;
+            array: string;
+            pool: string;
+            size_bytes: number;
+            name: string;
+            carries: string | null;
+            seen_by: string[];
+            hosts: string[];
+            confirmed: boolean;
+            problems: components["schemas"]["FieldProblem"][];
+        };
         /**
          * @description * `NFSv4_1` - NFSv4_1
          *     * `NFSv3` - NFSv3
@@ -1988,6 +2033,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetDraft"];
+                };
+            };
+        };
+    };
+    attach_use_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseDraft"];
+                };
+            };
+        };
+    };
+    attach_use_drafts_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UseFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseDraft"];
                 };
             };
         };

@@ -140,7 +140,7 @@ describe("attaching storage", () => {
   it("offers the fix of a host that would miss paths as the first step", async () => {
     const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ fixable: [] }) }));
     show();
-    fireEvent.click(await screen.findByRole("button", { name: "Add the fix as step 1" }));
+    fireEvent.click(await screen.findByRole("button", { name: "Add the fix first" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ fixes: ["quay-03"] });
     });

@@ -3,7 +3,6 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useDraft } from "../lots/useDraft";
 import type { Schemas } from "../api/problem";
@@ -11,7 +10,6 @@ import { api, unwrap } from "../api/client";
 import { formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { useTray } from "../shell/trayState";
 import { useSession } from "../shell/useSession";
 import { useStatus } from "../shell/useStatus";
 import { Grants } from "./Grants";
@@ -118,26 +116,14 @@ const EMPTY: AttachForm = {
 
 function AttachDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
-  const { draft, save, form, change } = useTypedForm(id, EMPTY, {
+  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/drafts/{id}/", path)),
     store: (body: AttachForm) => unwrap(api.PUT("/api/attach/drafts/{id}/", { ...path, body })),
   });
-  const { data: session } = useSession();
-  const { show } = useTray();
-  useEffect(() => {
-    show(id);
-  }, [id, show]);
-  const plan = draft.data?.plan;
-  const state = draft.data?.lot.summary.state ?? "draft";
-  const fixed = state !== "draft" || !session?.may_change;
+  const plan = data?.plan;
   return (
     <>
-      <DraftHead
-        id={id}
-        title={`Attach storage to ${plan?.cluster || "a cluster"}`}
-        state={state}
-        fixed={fixed}
-      >
+      <DraftHead {...head} title={`Attach storage to ${plan?.cluster || "a cluster"}`}>
         {plan && (
           <span
             style={{
@@ -151,7 +137,7 @@ function AttachDraft({ id }: { id: number }) {
           </span>
         )}
       </DraftHead>
-      <ProblemAlert error={draft.error ?? save.error} />
+      <ProblemAlert error={error} />
       <Fields form={form} plan={plan} fixed={fixed} change={change} />
       {plan && (
         <Box sx={{ display: "grid", gap: 1.5 }}>

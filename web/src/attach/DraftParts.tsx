@@ -100,7 +100,7 @@ export function Fixables({ plan, fixed, add }: FixablesProps) {
               add(host);
             }}
           >
-            Add the fix as step 1
+            Add the fix first
           </Button>
         </Box>
       ))}

@@ -4,7 +4,6 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
@@ -13,8 +12,6 @@ import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { useTray } from "../shell/trayState";
-import { useSession } from "../shell/useSession";
 import { ClusterSelect, DraftHead } from "./DraftParts";
 import { PoolFits } from "./PoolFits";
 import { useTypedForm } from "./useTypedForm";
@@ -48,28 +45,16 @@ const EMPTY: Form = {
 
 function FileDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
-  const { draft, save, form, change } = useTypedForm(id, EMPTY, {
+  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/file-drafts/{id}/", path)),
     store: (typed: Form) =>
       unwrap(api.PUT("/api/attach/file-drafts/{id}/", { ...path, body: typed as FormSent })),
   });
-  const { data: session } = useSession();
-  const { show } = useTray();
-  useEffect(() => {
-    show(id);
-  }, [id, show]);
-  const plan = draft.data?.plan;
-  const state = draft.data?.lot.summary.state ?? "draft";
-  const fixed = state !== "draft" || !session?.may_change;
+  const plan = data?.plan;
   return (
     <>
-      <DraftHead
-        id={id}
-        title={`Attach file storage to ${plan?.cluster || "a cluster"}`}
-        state={state}
-        fixed={fixed}
-      />
-      <ProblemAlert error={draft.error ?? save.error} />
+      <DraftHead {...head} title={`Attach file storage to ${plan?.cluster || "a cluster"}`} />
+      <ProblemAlert error={error} />
       <Fields form={form} plan={plan} fixed={fixed} change={change} />
       {plan && (
         <Box sx={{ display: "grid", gap: 1.5 }}>

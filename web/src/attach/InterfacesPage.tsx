@@ -1,13 +1,10 @@
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { useTray } from "../shell/trayState";
-import { useSession } from "../shell/useSession";
 import { DraftHead } from "./DraftParts";
 import { useTypedForm } from "./useTypedForm";
 
@@ -33,29 +30,17 @@ const EMPTY: Form = { cluster: "", array: "", addresses: {} };
 
 function InterfacesDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
-  const { draft, save, form, change } = useTypedForm(id, EMPTY, {
+  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/interface-drafts/{id}/", path)),
     store: (body: Form) => unwrap(api.PUT("/api/attach/interface-drafts/{id}/", { ...path, body })),
   });
-  const { data: session } = useSession();
-  const { show } = useTray();
-  useEffect(() => {
-    show(id);
-  }, [id, show]);
-  const plan = draft.data?.plan;
-  const state = draft.data?.lot.summary.state ?? "draft";
-  const fixed = state !== "draft" || !session?.may_change;
+  const plan = data?.plan;
   return (
     <>
-      <DraftHead
-        id={id}
-        title={`Storage interfaces for ${plan?.array ?? "an array"}`}
-        state={state}
-        fixed={fixed}
-      />
-      <ProblemAlert error={draft.error ?? save.error} />
+      <DraftHead {...head} title={`Storage interfaces for ${plan?.array ?? "an array"}`} />
+      <ProblemAlert error={error} />
       {plan && <Rows plan={plan} form={form} fixed={fixed} change={change} />}
-      {draft.data && !plan && (
+      {data && !plan && (
         <Typography>Every host has an interface where its fellows have one: nothing to make.</Typography>
       )}
     </>

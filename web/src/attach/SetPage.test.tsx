@@ -63,7 +63,7 @@ describe("volume set", () => {
     const asked = serve(answers());
     open();
     expect(await screen.findByText(/Set frames of nvme-b to 9000 bytes/)).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "Add the fix as step 1" }));
+    fireEvent.click(screen.getByRole("button", { name: "Add the fix first" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({ ...form, fixes: ["quay-03"] });
     });

@@ -1,15 +1,12 @@
 import Box from "@mui/material/Box";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { useTray } from "../shell/trayState";
-import { useSession } from "../shell/useSession";
 import { ClusterSelect, DraftHead, Fixables } from "./DraftParts";
 import { PathBoard } from "./PathBoard";
 import { PoolFits } from "./PoolFits";
@@ -34,28 +31,16 @@ const EMPTY: Form = { cluster: "", name: "", pool: "", fixes: [] };
 
 function SetDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
-  const { draft, save, form, change } = useTypedForm(id, EMPTY, {
+  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/set-drafts/{id}/", path)),
     store: (body: Form) => unwrap(api.PUT("/api/attach/set-drafts/{id}/", { ...path, body })),
   });
-  const { data: session } = useSession();
-  const { show } = useTray();
-  useEffect(() => {
-    show(id);
-  }, [id, show]);
-  const plan = draft.data?.plan;
-  const state = draft.data?.lot.summary.state ?? "draft";
-  const fixed = state !== "draft" || !session?.may_change;
+  const plan = data?.plan;
   const problem = plan?.problems.find((entry) => entry.field === "name");
   return (
     <>
-      <DraftHead
-        id={id}
-        title={`Attach a volume set to ${plan?.cluster || "a cluster"}`}
-        state={state}
-        fixed={fixed}
-      />
-      <ProblemAlert error={draft.error ?? save.error} />
+      <DraftHead {...head} title={`Attach a volume set to ${plan?.cluster || "a cluster"}`} />
+      <ProblemAlert error={error} />
       <Box
         sx={{ display: "grid", gridTemplateColumns: "1fr 2fr 2fr", gap: 1.5, mb: 1.5, alignItems: "start" }}
       >

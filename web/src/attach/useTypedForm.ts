@@ -1,7 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../api/problem";
 import { lotKey } from "../lots/useLot";
+import { useTray } from "../shell/trayState";
+import { useSession } from "../shell/useSession";
 
 const TYPING_MS = 250;
 
@@ -14,7 +16,10 @@ interface Calls<Form, Answer> {
   store: (form: Form) => Promise<Answer>;
 }
 
-/** A draft whose form is kept on the server a moment after each key, with what it comes to. */
+/**
+ * A draft whose form is kept on the server a moment after each key, with what it comes to. Its lot is shown in the tray;
+ * `fixed` once it is no draft any more, or for those who only read.
+ */
 export function useTypedForm<Form extends object, Answer extends Draft<Form>>(
   lot: number,
   empty: Form,
@@ -32,6 +37,13 @@ export function useTypedForm<Form extends object, Answer extends Draft<Form>>(
       queries.setQueryData(lotKey(lot), answer.lot);
     },
   });
+  const { data: session } = useSession();
+  const { show } = useTray();
+  useEffect(() => {
+    show(lot);
+  }, [lot, show]);
+  const state = draft.data?.lot.summary.state ?? "draft";
+  const fixed = state !== "draft" || !session?.may_change;
   const [typed, setTyped] = useState<Form | null>(null);
   const timer = useRef<number | undefined>(undefined);
   // What was typed here counts before what is stored, which follows a moment later.
@@ -45,5 +57,6 @@ export function useTypedForm<Form extends object, Answer extends Draft<Form>>(
       mutate(next);
     }, TYPING_MS);
   };
-  return { draft, save, form, change };
+  const error = draft.error ?? save.error;
+  return { data: draft.data, error, form, change, head: { id: lot, state, fixed }, fixed };
 }

@@ -10,6 +10,7 @@ type NewLot = Schemas["NewLotRequest"];
 const PAGES: Record<string, (id: number, form: Record<string, unknown>) => string> = {
   attach: (id) => `/attach?lot=${String(id)}`,
   attach_file: (id) => `/attach/file?lot=${String(id)}`,
+  use_volume: (id) => `/attach/use?lot=${String(id)}`,
   interfaces: (id) => `/attach/interfaces?lot=${String(id)}`,
   attach_set: (id) => `/attach/set?lot=${String(id)}`,
   detach: (id) => `/attach/detach?lot=${String(id)}`,

@@ -81,6 +81,17 @@ function Acts({ trace }: { trace: Trace }) {
           What if it is taken away
         </Button>
       )}
+      {volume && trace.kind === "volume" && !first(trace, "datastore") && session?.may_change && (
+        <Button
+          variant="outlined"
+          disabled={draft.isPending}
+          onClick={() => {
+            draft.mutate({ kind: "use_volume", form: { volume: volume.id } });
+          }}
+        >
+          Make a datastore of it
+        </Button>
+      )}
       {volume && session?.may_change && (
         <Button
           variant="outlined"

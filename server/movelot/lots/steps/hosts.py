@@ -80,14 +80,20 @@ class FormatDevice(StepKind):
 
 
 class WipeDevice(StepKind):
-    """Params: serial, name. The host refuses while a disk is on the datastore or any host mounts it."""
+    """Params: serial, carries (optional: what may be wiped). The host refuses while anything uses or mounts it."""
 
     name = "wipe_device"
     proof = "the device carries nothing"
     reversible = False
 
     def begin(self, run: StepRun) -> Progress:
-        host.act(run.session, "Wipe", Serial=run.params["serial"])
+        found = host.find_device(run.session, run.params["serial"])
+        there = (found or {}).get("signature_kind", EMPTY)
+        meant = run.params.get("carries", there)
+        message = f"The device carries a {there} now, not a {meant}."
+        demand(there in (meant, EMPTY), "other_content", message, hint="Draft the lot again from a fresh reading.")
+        if there != EMPTY or found is None:
+            host.act(run.session, "Wipe", Serial=run.params["serial"])
         return Progress(True)
 
     def verify(self, run: StepRun) -> None:

@@ -1,0 +1,135 @@
+"""Lots that make a datastore of a volume that is there already: let in, found, wiped if meant, formatted, mounted.
+
+What a volume carries is never guessed: hosts that see it say so, and formatting is refused on a device that is not
+empty. Something found on it is wiped by a step of its own, once the volume's name was typed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from movelot.attach.checks import path_checks
+from movelot.attach.form import FieldProblem
+from movelot.attach.masking import admission_steps, hosts_for, volume_named
+from movelot.attach.steps import Found, connect_steps, datastore_steps
+from movelot.inventory.models import Datastore, Device, HostDevice, Volume
+from movelot.inventory.paths import expected_table
+from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
+from movelot.lots.models import Lot
+from movelot.lots.steps.base import StepSpec
+from movelot_core.attach import expand_names
+from movelot_core.errors import CoreError
+
+EMPTY = "None"
+
+
+@dataclass
+class UsePlan:
+    """What the page shows. ``carries`` is empty for nothing, and null while no host sees the volume."""
+
+    volume: str
+    array: str
+    pool: str
+    size_bytes: int
+    name: str
+    carries: str | None
+    seen_by: list[str]
+    hosts: list[str]
+    confirmed: bool
+    problems: list[FieldProblem]
+
+
+class UseKind(DraftKind):
+    """Form: volume, name (of the datastore), cluster (for a volume offered to nobody), confirm (the name, typed)."""
+
+    name = "use_volume"
+
+    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
+        volume = volume_named(form.get("volume"))
+        if volume is None or volume.kind != Volume.Kind.BLOCK:
+            check = Check("volume is known", STOP, "It is no block volume of any array.")
+            return Draft("Make a datastore of a volume", checks=[check])
+        offer = volume.offers.order_by("pk").first()
+        hosts = hosts_for(offer, str(form.get("cluster", "")))
+        name, problems = _name(str(form.get("name") or volume.name), volume)
+        seen = list(HostDevice.objects.filter(serial=volume.serial).order_by("device__name").select_related("device"))
+        carries = _carries(seen)
+        plan = UsePlan(
+            volume=volume.name,
+            array=volume.device.name,
+            pool=volume.pool.name,
+            size_bytes=volume.size_bytes,
+            name=name,
+            carries=carries,
+            seen_by=[row.device.name for row in seen],
+            hosts=[host.name for host in hosts],
+            confirmed=str(form.get("confirm", "")).strip() == volume.name,
+            problems=problems,
+        )
+        facts = {f"on {volume.name}": carries or "nothing", "hosts of the cluster": ", ".join(plan.hosts)}
+        title = f"Make datastore {name} of volume {volume.name}"
+        mounted = Datastore.objects.filter(serial=volume.serial).first()
+        if mounted:
+            text = f"Datastore {mounted.name} is on it. Let all hosts see it, or take it away first."
+            return Draft(title, [], asdict(plan), [Check("nothing uses it", STOP, text)], facts)
+        table = expected_table(hosts, volume.device, volume.name)
+        checks = [*_checks(plan), *path_checks(table)]
+        usable = hosts and not problems
+        return Draft(title, _steps(volume, hosts, plan) if usable else [], asdict(plan), checks, facts)
+
+    def outcome(self, lot: Lot) -> dict[str, Any]:
+        """Hosts that mount the datastore, beside what was expected."""
+        store = Datastore.objects.filter(name=lot.plan["name"]).first()
+        row = {
+            "subject_kind": "datastore",
+            "subject": lot.plan["name"],
+            "figure": "hosts that mount it",
+            "before": 0,
+            "predicted": len(lot.plan["hosts"]),
+            "measured": store.mounts.count() if store else 0,
+            "note": "",
+        }
+        return {"rows": [row]}
+
+
+def _carries(seen: list[HostDevice]) -> str | None:
+    """What the hosts say is on the volume: empty for nothing, None while none of them sees it."""
+    if not seen:
+        return None
+    return next((row.signature_kind for row in seen if row.signature_kind != EMPTY), "")
+
+
+def _name(text: str, volume: Volume) -> tuple[str, list[FieldProblem]]:
+    """The datastore's name, which may be the volume's own."""
+    taken = {
+        *Datastore.objects.values_list("name", flat=True),
+        *Volume.objects.exclude(pk=volume.pk).values_list("name", flat=True),
+    }
+    try:
+        return expand_names(text, 1, taken)[0], []
+    except CoreError as error:
+        return text, [FieldProblem("name", error.code, error.message, error.hint)]
+
+
+def _checks(plan: UsePlan) -> list[Check]:
+    checks = [Check(f"{each.field} is usable", STOP, f"{each.message} {each.hint}") for each in plan.problems]
+    if plan.carries is None:
+        text = "No host sees it yet; it is formatted only if it proves empty."
+        return [*checks, Check("device is empty", PASS, text)]
+    if not plan.carries:
+        return [*checks, Check("device is empty", PASS, f"nothing is on it, say {', '.join(plan.seen_by)}")]
+    if not plan.confirmed:
+        text = f"It carries a {plan.carries}. Type the volume's name, {plan.volume}, to allow wiping it."
+        return [*checks, Check("wiping is meant", STOP, text)]
+    text = f"The {plan.carries} on {plan.volume} is wiped; this step cannot be undone."
+    return [*checks, Check("wiping is meant", WARN, text)]
+
+
+def _steps(volume: Volume, hosts: list[Device], plan: UsePlan) -> list[StepSpec]:
+    """Let in, connect, then find, wipe, format and mount."""
+    table = expected_table(hosts, volume.device, volume.name)
+    steps = admission_steps(volume, volume.offers.order_by("pk").first(), hosts)
+    steps += connect_steps(volume.device, hosts, table, tuple(range(len(steps))))
+    device = Found(volume.device, plan.name, volume.serial, plan.carries or "")
+    return steps + datastore_steps(device, hosts, table, (len(steps), tuple(range(len(steps))), {}))
