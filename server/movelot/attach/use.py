@@ -115,7 +115,7 @@ def _name(text: str, volume: Volume) -> tuple[str, list[FieldProblem]]:
 def _checks(plan: UsePlan) -> list[Check]:
     checks = [Check(f"{each.field} is usable", STOP, f"{each.message} {each.hint}") for each in plan.problems]
     if plan.carries is None:
-        text = "No host sees it yet; it is formatted only if it proves empty."
+        text = "no host sees it yet; it is formatted only if it proves empty"
         return [*checks, Check("device is empty", PASS, text)]
     if not plan.carries:
         return [*checks, Check("device is empty", PASS, f"nothing is on it, say {', '.join(plan.seen_by)}")]

@@ -80,7 +80,7 @@ function Rows({ plan, form, fixed, change }: RowsProps) {
               <td className="mono" style={CELL}>
                 {row.subnet}
               </td>
-              <td style={CELL}>
+              <td style={{ ...CELL, paddingTop: 14 }}>
                 <TextField
                   size="small"
                   label={`Address on ${row.host}`}
