@@ -41,7 +41,7 @@ class UsePlan:
 
 
 class UseKind(DraftKind):
-    """Form: volume, name (of the datastore), cluster (for a volume offered to nobody), confirm (the name, typed)."""
+    """Form: volume, name (the datastore's), confirm (the name, typed), cluster (for one that is offered to nobody)."""
 
     name = "use_volume"
 
