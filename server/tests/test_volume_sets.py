@@ -10,7 +10,9 @@ import pytest
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.attach.grants import promised_bytes
+from movelot.devices.host import act
 from movelot.devices.reading import reread
+from movelot.devices.session import session_with
 from movelot.inventory.models import Datastore, Device, Disk, Grant, Machine, Pool, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
@@ -125,6 +127,28 @@ def test_a_set_is_taken_away_only_when_nothing_is_on_it(granted: StandIns, ines:
     assert [step.kind for step in lot.steps.all()][-1] == "delete_volume_set"
     assert "scan" not in {step.kind for step in lot.steps.all()}
     assert not Volume.objects.filter(serial=volume.serial).exists()
+
+
+def test_a_set_that_one_host_does_not_mount_is_spread_to_it(granted: StandIns, ines: User) -> None:
+    run_to_end(attach(ines))
+    volume = Volume.objects.get(name="chalk-vd")
+    session = session_with(Device.objects.get(name="quay-02"))
+    act(session, "Unmount", Serial=volume.serial)
+    reread(Device.objects.filter(name="quay-02"))
+    lot = drafted("spread", ines, volume=volume.pk)
+    assert list(lot.steps.values_list("kind", "device__name")) == [("mount_set", "quay-02")]
+    run_to_end(lot)
+    assert lot.state == Lot.State.DONE
+    assert (lot.outcome["rows"][0]["before"], lot.outcome["rows"][0]["measured"]) == (2, 3)
+
+
+@pytest.mark.parametrize("kind", ["spread", "detach", "use_volume"])
+def test_a_volume_in_a_set_is_not_handled_by_itself(granted: StandIns, ines: User, kind: str) -> None:
+    run_to_end(attach(ines))
+    machine(granted, "create", host="quay-01", datastore="chalk-vd", disks=[GIB])
+    member = Volume.objects.get(kind=Volume.Kind.MEMBER)
+    lot = drafted(kind, ines, volume=member.pk)
+    assert (lot.checks[0]["level"], lot.steps.count()) == ("stop", 0)
 
 
 def test_an_idle_set_is_a_finding(granted: StandIns, ines: User) -> None:

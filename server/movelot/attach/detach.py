@@ -12,7 +12,7 @@ from typing import Any
 from django.db.models import Q
 
 from movelot.attach.file_masking import detach_steps
-from movelot.attach.masking import volume_named
+from movelot.attach.masking import goes_with_machine, volume_named
 from movelot.attach.steps import find_step
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount, Offer, Pool, Volume
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -49,6 +49,8 @@ class DetachKind(DraftKind):
         volume = volume_named(form.get("volume"))
         if volume is None:
             return Draft("Take a volume away", checks=[Check("volume is known", STOP, "It is no longer on any array.")])
+        if volume.kind == Volume.Kind.MEMBER:
+            return Draft("Take a volume away", checks=[goes_with_machine(volume)])
         stores = list(Datastore.objects.filter(serial=volume.serial).order_by("name"))
         store = stores[0] if stores else None
         sees = _seen_by(volume)

@@ -38,15 +38,18 @@ class SpreadKind(DraftKind):
             return Draft("Let all hosts see a volume", checks=[Check("volume is known", STOP, "It is on no array.")])
         if volume.kind == Volume.Kind.FILE:
             return spread_file(volume, str(form.get("cluster", "")))
+        if volume.kind == Volume.Kind.MEMBER:
+            return Draft("Let all hosts see a volume", checks=[goes_with_machine(volume)])
         offer = volume.offers.order_by("pk").first()
         hosts = hosts_for(offer, str(form.get("cluster", "")))
-        sees = set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
+        sees = _seeing(volume)
         blind = [host for host in hosts if host.pk not in sees]
         title = f"Let all hosts see {volume.name}"
         if not blind:
             return Draft(title, checks=[Check("something to do", STOP, f"Every host sees {volume.name} already.")])
         first = admission_steps(volume, offer, hosts)
-        steps = [*first, *_host_steps(volume, blind, len(first))]
+        find = _set_steps if volume.kind == Volume.Kind.SET else _host_steps
+        steps = [*first, *find(volume, blind, len(first))]
         let_in = sorted(offer.initiators) if offer else []
         facts = {f"initiators let in to {volume.name}": ", ".join(let_in) or "none"}
         names = [host.name for host in hosts]
@@ -55,9 +58,9 @@ class SpreadKind(DraftKind):
         return Draft(title, steps, plan, checks, facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
-        """Hosts that see it, before and after; of a file system those that mount it."""
+        """Hosts that see it, before and after; of a file system or set those that mount it."""
         serial = lot.plan["serial"]
-        mounts = Mount.objects.filter(datastore__serial=serial).exclude(server="")
+        mounts = Mount.objects.filter(datastore__serial=serial)
         row = {
             "subject_kind": "volume",
             "subject": lot.plan["volume"],
@@ -68,6 +71,18 @@ class SpreadKind(DraftKind):
             "note": "",
         }
         return {"rows": [row]}
+
+
+def goes_with_machine(volume: Volume) -> Check:
+    """Why a volume in a set is not attached or taken away by itself."""
+    return Check("volume stands alone", STOP, f"{volume.name} lives in a volume set and goes with its machine.")
+
+
+def _seeing(volume: Volume) -> set[int]:
+    """Primary keys of the hosts that see a volume as a device, or mount the set."""
+    if volume.kind == Volume.Kind.SET:
+        return set(Mount.objects.filter(datastore__serial=volume.serial).values_list("host_id", flat=True))
+    return set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
 
 
 def hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
@@ -118,6 +133,19 @@ def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]
         tuple(range(len(admission.steps))),
     )
     return [*admission.steps, let_in]
+
+
+def _set_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec]:
+    """Connect each blind host to the access points after the first ``begun`` steps, and mount the set there."""
+    store = Datastore.objects.filter(serial=volume.serial).first()
+    params = {"serial": volume.serial, "name": store.name if store else volume.name}
+    table = expected_table(blind, volume.device, volume.name)
+    steps = connect_steps(volume.device, blind, table, tuple(range(begun)))
+    ready = tuple(range(begun + len(steps)))
+    return steps + [
+        StepSpec("mount_set", host.name, f"Mount {params['name']} on {host.name}", "verify its ways", params, ready)
+        for host in blind
+    ]
 
 
 def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec]:
