@@ -131,6 +131,8 @@ class Caller:
 
     def __init__(self, stack: Stack, name: str = "ines.marrow") -> None:
         self.session = requests.Session()
+        # A connection kept open is closed by the server after a while, perhaps just as a call is sent over it.
+        self.session.headers["Connection"] = "close"
         self.call("GET", "session/")
         answer = self.call("POST", "session/", {"username": name, "password": stack.people[name]})
         assert answer.ok, answer.text
