@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Lint, then every test: web, browser, core, stand-ins, server.
+# Lint, then every test: web, core, stand-ins, server, browser.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/lint.sh
@@ -7,6 +7,6 @@ scripts/lint.sh
 .venv/bin/python scripts/services.py start
 trap '.venv/bin/python scripts/services.py stop' EXIT
 export MOVELOT_DEVICE_TIMEOUT=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
-# The browser has the machine to itself; the others share it, each file's tests on one of two workers.
-.venv/bin/pytest -q e2e
+# Two workers share these, a file's tests on one of them; the browser has the machine to itself.
 .venv/bin/pytest -q --numprocesses 2 --dist loadfile core/tests standins/tests server/tests
+.venv/bin/pytest -q e2e

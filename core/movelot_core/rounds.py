@@ -125,9 +125,9 @@ def missing_paths(host: str, array: str, paths: Iterable[PathVerdict]) -> Findin
     return Finding("missing_paths", urgency, "host", host, "attach", figures, tuple(causes), array)
 
 
-def no_interface(host: str, array: str, subnet: str) -> Finding:
-    """A finding for a host that lacks an interface in a subnet of ``array`` where most of its fellows have one."""
-    figures: dict[str, float | int | str | None] = {"array": array, "subnet": subnet}
+def no_interface(host: str, cluster: str, array: str, subnet: str) -> Finding:
+    """A finding for a host that lacks an interface in a subnet of ``array`` where most of the cluster has one."""
+    figures: dict[str, float | int | str | None] = {"cluster": cluster, "array": array, "subnet": subnet}
     return Finding("no_interface", Urgency.SOON, "host", host, "attach", figures, (), f"{array} {subnet}")
 
 

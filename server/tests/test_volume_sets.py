@@ -101,6 +101,18 @@ def test_every_disk_snapshot_and_swap_is_a_volume_that_comes_and_goes(granted: S
     assert pool.allocated_bytes == 0
 
 
+def test_the_trace_of_its_datastore_names_the_set_and_not_what_lives_in_it(granted: StandIns, ines: User) -> None:
+    run_to_end(attach(ines))
+    # By name this one comes before the set.
+    machine(granted, "create", name="a-log", host="quay-01", datastore="chalk-vd", disks=[GIB])
+    api = signed_in("ines.marrow")
+    store, member = Datastore.objects.get(name="chalk-vd"), Volume.objects.get(kind=Volume.Kind.MEMBER)
+    found = api.get(f"/api/trace/datastore/{store.pk}/").json()["volume"]
+    assert (found["name"], found["kind"]) == ("chalk-vd", "set")
+    assert api.get(f"/api/trace/volume/{member.pk}/").json()["volume"]["kind"] == "member"
+    assert api.get(f"/api/trace/disk/{Disk.objects.get(name='a-log disk 1').pk}/").json()["volume"] is None
+
+
 def findings() -> dict[str, Any]:
     return {row["kind"]: row for row in signed_in("ines.marrow").get("/api/rounds/").json()["findings"]}
 

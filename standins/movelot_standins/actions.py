@@ -67,11 +67,9 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     """A volume of a name of its own. Asked again with the same description it returns the one it made."""
     name, size, pool_name = str(fields["Name"]), int(str(fields["CapacityBytes"])), str(fields["pool"])
     description = str(fields.get("Description", ""))
-    for volume in world.volumes:
-        if volume.name == name:
-            if description and volume.description == description:
-                return volume
-            raise ActionError(409, "ResourceAlreadyExists", f"A volume named {name} exists already.")
+    there = made_before(world, name, description)
+    if there is not None:
+        return there
     pool = next((pool for pool in world.pools if pool.name == pool_name), None)
     if pool is None:
         raise ActionError(400, "PropertyValueNotInList", f"There is no pool {pool_name}.")
@@ -93,6 +91,14 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     )
     world.volumes.append(volume)
     return volume
+
+
+def made_before(world: World, name: str, description: str) -> Volume | None:
+    """The volume that was made with this very description; refuses the name where another one has it."""
+    there = next((volume for volume in world.volumes if volume.name == name), None)
+    if there is not None and not (description and there.description == description):
+        raise ActionError(409, "ResourceAlreadyExists", f"A volume named {name} exists already.")
+    return there
 
 
 def serial_of(number: int, kind: str) -> str:

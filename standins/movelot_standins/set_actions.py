@@ -16,11 +16,9 @@ ACTS = ("create", "on", "off", "snapshot", "delete")
 
 def create_set(world: World, array: str, name: str, pool: str, description: str) -> Volume:
     """A set of a name of its own. Asked again with the same description it returns the one it made."""
-    for volume in world.volumes:
-        if volume.name == name:
-            if description and volume.description == description:
-                return volume
-            raise ActionError(409, "ResourceAlreadyExists", f"A volume or set named {name} exists already.")
+    there = actions.made_before(world, name, description)
+    if there is not None:
+        return there
     if pool not in {each.name for each in world.pools_of(array)}:
         raise ActionError(400, "PropertyValueNotInList", f"There is no pool {pool}.")
     if sum(volume.kind == "set" for volume in world.volumes_of(array)) >= SETS_MAX:
@@ -123,8 +121,6 @@ def _within_limits(world: World, now: float) -> None:
         if len(members(world, volume)) > volume.volumes_max:
             raise ActionError(409, "ResourceExhaustion", f"{volume.name} allows {volume.volumes_max} volumes.")
         pool = world.pool(volume.pool)
-        if (
-            sum(actions.allocated_bytes(world, v, now) for v in world.volumes if v.pool == pool.name)
-            > pool.capacity_bytes
-        ):
+        taken = sum(actions.allocated_bytes(world, each, now) for each in world.volumes if each.pool == pool.name)
+        if taken > pool.capacity_bytes:
             raise ActionError(409, "InsufficientStorage", f"{pool.name} has no room left.")

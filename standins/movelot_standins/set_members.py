@@ -48,7 +48,7 @@ def _of_machine(machine: Machine, disks: list[Disk]) -> Iterator[Member]:
         for snapshot in machine.snapshots:
             held = int(disk.size_bytes * SNAPSHOT_SHARE)
             yield _member("Snapshot", machine, f"{disk.name} {snapshot}", disk.size_bytes, held, disk.id)
-    if disks and machine.power == "On":
+    if machine.power == "On" and machine.disks and machine.disks[0] in disks:
         # The swap lies where the machine's first disk does, and is thick.
         yield _member("Swap", machine, f"{machine.name} swap", machine.memory_bytes, machine.memory_bytes, "")
 

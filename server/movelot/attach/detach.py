@@ -80,8 +80,9 @@ class DetachKind(DraftKind):
         """Space given back to the pool, and hosts that still see the volume."""
         pool = Pool.objects.filter(name=lot.plan["pool"], device__name=lot.plan["array"]).first()
         serial = _serial_of(lot)
-        left = HostDevice.objects.filter(device__name__in=lot.plan["hosts"], serial=serial).count()
-        left += Mount.objects.filter(datastore__serial=serial).exclude(server="").count()
+        seen = HostDevice.objects.filter(device__name__in=lot.plan["hosts"], serial=serial).count()
+        # Exports and sets are mounted without being devices.
+        left = max(seen, Mount.objects.filter(datastore__serial=serial).count())
         rows = [_row(lot, "hosts that see it", len(lot.plan["hosts"]), 0, left)]
         if pool and not lot.plan["keep"]:
             gone = not Volume.objects.filter(device=pool.device, name=lot.plan["volume"]).exists()

@@ -45,8 +45,9 @@ def interface_steps(table: PathTable) -> dict[str, list[StepSpec]]:
     There is none for a subnet without a free address; that the host lacks one there is said all the same.
     """
     found: dict[str, list[StepSpec]] = {}
-    used = addresses_in_use()
-    for lack in lacking(table.ports, table.portals):
+    lacks = lacking(table.ports, table.portals)
+    used = addresses_in_use() if lacks else []
+    for lack in lacks:
         beside = [port.address for port in table.ports if paths.network_of(port.address) == lack.subnet]
         try:
             (network,) = next_free(lack.subnet, used, 1, beside)

@@ -50,13 +50,14 @@ class SetForm:
 class SetRoom:
     """How many volumes a set of this array allows, what the cluster's machines would take, how many typical ones fit.
 
-    ``sets`` of ``sets_max`` volume sets are there already.
+    ``fits`` says whether all of them do; ``sets`` of ``sets_max`` volume sets are there already.
     """
 
     volumes_max: int
     needed: int
     machines: int
     machines_fit: int
+    fits: bool
     sets: int
     sets_max: int
 
@@ -107,7 +108,8 @@ class AttachSetKind(DraftKind):
             volumes=[],
         )
         if pool is None or not hosts:
-            return Draft(title, [], asdict(plan), [Check("a pool fits", STOP, "No array with volume sets is linked.")])
+            text = "No array with volume sets is linked." if pool is None else "The cluster has no hosts."
+            return Draft(title, [], asdict(plan), [Check("a pool fits", STOP, text)])
         table, fixes = self._paths(plan, hosts, pool, typed.fixes)
         plan.room = _room(cluster, pool.device)
         if wish.names:
@@ -169,7 +171,7 @@ def _room(cluster: Cluster | None, array: Device) -> SetRoom:
     most = int(array.set_limits.get("volumes", 0))
     room: Room = room_in(most, 0, shapes)
     sets = array.volumes.filter(kind=Volume.Kind.SET).count()
-    return SetRoom(most, room.needed, len(shapes), room.machines, sets, int(array.set_limits.get("sets", 0)))
+    return SetRoom(most, room.needed, len(shapes), room.machines, room.fits, sets, int(array.set_limits.get("sets", 0)))
 
 
 def _checks(plan: SetPlan, wish: Wish, fits: Fits, pool: Pool, table: PathTable) -> list[Check]:
@@ -185,8 +187,8 @@ def _checks(plan: SetPlan, wish: Wish, fits: Fits, pool: Pool, table: PathTable)
         text = f"{plan.array} has {room.sets} volume sets and allows no more."
         checks.append(Check("array allows another set", STOP, text))
     text = f"{room.volumes_max} volumes: room for {room.machines_fit} of {room.machines} machines like the cluster's"
-    enough = room.needed <= room.volumes_max
-    checks.append(Check("volumes are enough", PASS if enough else WARN, text if enough else f"{text}, not for all."))
+    level, ending = (PASS, "") if room.fits else (WARN, ", not for all.")
+    checks.append(Check("volumes are enough", level, f"{text}{ending}"))
     return checks
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from movelot.devices.capabilities import array_capabilities
+from movelot.devices.capabilities import PROTOCOLS, array_capabilities
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.files import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
@@ -12,8 +12,6 @@ from movelot.devices.set_rows import PLAIN, member_parts, set_row
 from movelot.inventory.readings import ArrayReading, Row
 
 ROOT = "/redfish/v1"
-# The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
-PROTOCOLS = {"NVMeOverFabrics": "NVMe/TCP"}
 
 
 def _head(member: Resource) -> Row:

@@ -8,8 +8,11 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices.session import Resource
+from movelot_core.fabric.paths import ISCSI, NFS, NVME
 
 Capability = list[Any]
+# The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
+PROTOCOLS = {"NVMeOverFabrics": NVME}
 
 
 def array_capabilities(
@@ -18,7 +21,7 @@ def array_capabilities(
     """From its controllers' protocols, its pools' policies, whether it states a rate for copies, and limits of sets."""
     sets = f"{set_limits['sets']} sets of {set_limits['volumes']} volumes" if set_limits else ""
     spoken = {p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])}
-    protocols = sorted("NVMe/TCP" if protocol == "NVMeOverFabrics" else protocol for protocol in spoken)
+    protocols = sorted(PROTOCOLS.get(protocol, protocol) for protocol in spoken)
     return [
         ["protocols", bool(protocols), ", ".join(protocols)],
         ["controllers", len(controllers) > 1, f"{len(controllers)}, each can serve every volume"],
@@ -43,7 +46,7 @@ def host_capabilities(system: Resource) -> list[Capability]:
     oem = system["Oem"]["Kestrel"]
     actions = {name.rsplit(".", 1)[1] for name in system["Actions"]["Oem"]}
     nvme = bool(oem.get("HostNQN")) and "ConnectSubsystem" in actions
-    able = {"iSCSI": bool(oem.get("InitiatorName")), "NVMe/TCP": nvme, "NFS": "MountExport" in actions}
+    able = {ISCSI: bool(oem.get("InitiatorName")), NVME: nvme, NFS: "MountExport" in actions}
     protocols = [name for name, there in able.items() if there]
     return [
         ["protocols", bool(protocols), ", ".join(protocols) or "neither initiator nor NFS client"],

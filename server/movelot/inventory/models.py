@@ -93,7 +93,7 @@ class Device(models.Model):
     @cached_property
     def block_protocol(self) -> str:
         """Over what an array offers its volumes; iSCSI where no portal tells."""
-        spoken = set(self.portals.values_list("protocol", flat=True))
+        spoken = {portal.protocol for portal in self.portals.all()}
         return next((protocol for protocol in BLOCK if protocol in spoken), ISCSI)
 
 

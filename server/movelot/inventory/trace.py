@@ -47,8 +47,20 @@ class Layer:
 
 
 @dataclass
+class TracedVolume:
+    """The volume, file system or volume set that a datastore lies on, or the volume itself; ``kind`` as Volume.Kind."""
+
+    id: int
+    name: str
+    kind: str
+
+
+@dataclass
 class Trace:
-    """A thing, its figures, the layers of the chain from virtual machine to array, what joins them, and hosts' ways."""
+    """A thing, its figures, the layers of the chain from virtual machine to array, what joins them, and hosts' ways.
+
+    ``volume`` is null but for datastores and volumes.
+    """
 
     kind: str
     id: int
@@ -57,6 +69,7 @@ class Trace:
     layers: list[Layer]
     edges: list[Edge]
     ways: list[Way]
+    volume: TracedVolume | None
 
 
 def sized(label: str, value: int) -> Figure:
@@ -83,7 +96,15 @@ def trace(kind: str, key: int) -> Trace:
     keys = {layer.kind: {link.id for link in layer.links} for layer in layers}
     ways = ways_to(keys.get("volume", ()), keys.get("host", ()))
     figures = list(FIGURES[kind](thing))
-    return Trace(kind, thing.pk, str(thing.name), figures, layers, edges_among(keys), ways)  # type: ignore[attr-defined]
+    name = str(thing.name)  # type: ignore[attr-defined]
+    return Trace(kind, thing.pk, name, figures, layers, edges_among(keys), ways, _volume_of(thing))
+
+
+def _volume_of(thing: Model) -> TracedVolume | None:
+    found = thing if isinstance(thing, Volume) else None
+    if isinstance(thing, Datastore):
+        found = Volume.objects.filter(serial=thing.serial).first()
+    return TracedVolume(found.pk, found.name, found.kind) if found else None
 
 
 MODELS: dict[str, type[Model]] = {

@@ -73,7 +73,7 @@ def _pairs(keys: Keys) -> Iterator[tuple[str, str, set[tuple[int, int]]]]:
 def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
     """How ``hosts`` see ``volumes`` (primary keys): as devices, or as mounted exports and sets; at most 60, by host."""
     rows = {volume.serial: volume for volume in Volume.objects.filter(pk__in=volumes)}
-    arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()})
+    arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()}).prefetch_related("portals")
     protocols = {array.pk: array.block_protocol for array in arrays}
     by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
     seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")

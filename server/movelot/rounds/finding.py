@@ -102,8 +102,7 @@ def _row(finding: Finding) -> dict[str, Any]:
         if finding.kind == "missing_paths":
             draft = _path_draft(finding, {cause for cause, _ in pairs})
     if finding.kind == "no_interface":
-        cluster = Device.objects.filter(name=finding.subject).values_list("cluster__name", flat=True).first()
-        form = {"cluster": cluster, "array": figures["array"]}
+        form = {part: figures[part] for part in ("cluster", "array")}
         draft = FoundDraft("interfaces", form, "Make the interface")
     if finding.kind == "file_limits":
         reasons = _limit_texts(finding.reasons)

@@ -24,7 +24,7 @@ def path_findings() -> list[Finding]:
     for cluster in Cluster.objects.order_by("name"):
         for array in arrays:
             paths = cluster_paths(cluster, array)
-            found += [*_missing(paths), *_lacking(paths), *_uneven(paths, mounted)]
+            found += [*_missing(paths), *_lacking(paths, cluster.name), *_uneven(paths, mounted)]
     return found + [finding for array in arrays for finding in (*_idle(array, mounted), *_leftover(array))]
 
 
@@ -54,7 +54,7 @@ def _missing(paths: ClusterPaths) -> Iterator[Finding]:
             yield finding
 
 
-def _lacking(paths: ClusterPaths) -> Iterator[Finding]:
+def _lacking(paths: ClusterPaths, cluster: str) -> Iterator[Finding]:
     """Hosts that a volume of the array is offered to, without an interface where most of their fellows have one."""
     fabric = paths.matrix.fabric
     if not fabric.offers:
@@ -63,7 +63,7 @@ def _lacking(paths: ClusterPaths) -> Iterator[Finding]:
     let_in = {host.name for host in paths.hosts if initiators_of(host) & admitted}
     for lack in lacking(fabric.ports, fabric.portals):
         if lack.host in let_in:
-            yield no_interface(lack.host, paths.array.name, lack.subnet)
+            yield no_interface(lack.host, cluster, paths.array.name, lack.subnet)
 
 
 def _verdict(host: str, port: str, portal: str, cause: Cause | None) -> PathVerdict:

@@ -1439,6 +1439,7 @@ export interface components {
             needed: number;
             machines: number;
             machines_fit: number;
+            fits: boolean;
             sets: number;
             sets_max: number;
         };
@@ -1552,6 +1553,12 @@ export interface components {
             layers: components["schemas"]["Layer"][];
             edges: components["schemas"]["Edge"][];
             ways: components["schemas"]["Way"][];
+            volume: components["schemas"]["TracedVolume"] | null;
+        };
+        TracedVolume: {
+            id: number;
+            name: string;
+            kind: string;
         };
         UseDraft: {
             lot: components["schemas"]["LotDetail"];

@@ -20,7 +20,7 @@ const plan: Schemas["SetPlan"] = {
     expected: 4,
   },
   fixable: [{ host: "quay-03", text: "Set frames of nvme-b to 9000 bytes" }],
-  room: { volumes_max: 60, needed: 75, machines: 30, machines_fit: 24, sets: 1, sets_max: 4 },
+  room: { volumes_max: 60, needed: 75, machines: 30, machines_fit: 24, fits: false, sets: 1, sets_max: 4 },
   volumes: [],
 };
 const draft = (part: Partial<Schemas["SetPlan"]> = {}): Schemas["SetDraft"] => ({
@@ -54,7 +54,11 @@ describe("volume set", () => {
   });
 
   it("says that there is room where there is", async () => {
-    serve(answers({ [`GET ${PATH}`]: draft({ room: { ...plan.room, needed: 12 } as Schemas["SetRoom"] }) }));
+    serve(
+      answers({
+        [`GET ${PATH}`]: draft({ room: { ...plan.room, needed: 12, fits: true } as Schemas["SetRoom"] }),
+      }),
+    );
     open();
     expect(await screen.findByLabelText("enough")).toBeInTheDocument();
   });

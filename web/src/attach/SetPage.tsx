@@ -95,7 +95,6 @@ function SetDraft({ id }: { id: number }) {
 
 /** What runs out on a volume set: volumes, counted against what the cluster's machines would take. */
 function VolumeRoom({ room, array }: { room: Room; array: string }) {
-  const enough = room.needed <= room.volumes_max;
   const share = Math.min(1, room.needed / Math.max(room.volumes_max, 1));
   return (
     <Panel
@@ -112,12 +111,12 @@ function VolumeRoom({ room, array }: { room: Room; array: string }) {
             sx={{
               height: 12,
               width: `${String(share * 100)}%`,
-              background: enough ? "var(--tide)" : "var(--brass)",
+              background: room.fits ? "var(--tide)" : "var(--brass)",
             }}
           />
         </Box>
         <span>
-          <Mark kind={enough ? "clear" : "part"} label={enough ? "enough" : "too few"} /> The set allows{" "}
+          <Mark kind={room.fits ? "clear" : "part"} label={room.fits ? "enough" : "too few"} /> The set allows{" "}
           <span className="mono">{room.volumes_max}</span> volumes. All {room.machines} machines of the
           cluster would take <span className="mono">{room.needed}</span>: one a disk, one more for the swap of
           each that runs; snapshots come on top. <strong>{room.machines_fit}</strong> machines like them fit.

@@ -27,6 +27,7 @@ const trace = {
     { kind: "datastore", links: [link("datastore", 3, "berth-a", 7 * TIB, "95 % full")], more: 0 },
     { kind: "array", links: [link("array", 1, "granite")], more: 0 },
   ],
+  volume: null,
   edges: [{ kind: "disk", id: 5, to_kind: "datastore", to_id: 3 }],
   ways: [
     {
@@ -110,7 +111,11 @@ it("leads to what can be done with it: shown to all, taken away, or lost in thou
   const volume = { kind: "volume", links: [link("volume", 8, "berth-a")], more: 0 };
   const asked = serve({
     "GET /api/session/": person,
-    "GET /api/trace/datastore/3/": { ...trace, layers: [...trace.layers, volume] },
+    "GET /api/trace/datastore/3/": {
+      ...trace,
+      layers: [...trace.layers, volume],
+      volume: { id: 8, name: "berth-a", kind: "block" },
+    },
     "POST /api/lots/": lot({ summary: summary({ id: 4, kind: "spread" }) }),
   });
   show();
@@ -132,10 +137,32 @@ it("offers the auditor no change", async () => {
   const volume = { kind: "volume", links: [link("volume", 8, "berth-a")], more: 0 };
   serve({
     "GET /api/session/": auditor,
-    "GET /api/trace/datastore/3/": { ...trace, layers: [...trace.layers, volume] },
+    "GET /api/trace/datastore/3/": {
+      ...trace,
+      layers: [...trace.layers, volume],
+      volume: { id: 8, name: "berth-a", kind: "block" },
+    },
   });
   show();
   expect(await screen.findByRole("link", { name: "What if it is taken away" })).toBeVisible();
   const buttons = screen.getAllByRole("button").map((button) => button.textContent);
   expect(buttons).toEqual(["CSV"]);
+});
+
+it("offers a datastore of a bare volume, and nothing for one that lives in a set", async () => {
+  const bare = { id: 8, name: "slate-09", kind: "block" };
+  const layers = trace.layers.filter((layer) => layer.kind === "array");
+  const page = { ...trace, layers, volume: bare };
+  serve({ "GET /api/session/": person, "GET /api/trace/datastore/3/": page });
+  const shown = show();
+  expect(await screen.findByRole("button", { name: "Make a datastore of it" })).toBeEnabled();
+  shown.unmount();
+  serve({
+    "GET /api/session/": person,
+    "GET /api/trace/datastore/3/": { ...page, volume: { ...bare, kind: "member" } },
+  });
+  show();
+  expect(await screen.findByRole("heading", { name: "berth-a" })).toBeVisible();
+  expect(screen.queryByRole("button", { name: "Take away" })).toBeNull();
+  expect(screen.queryByRole("button", { name: "Make a datastore of it" })).toBeNull();
 });

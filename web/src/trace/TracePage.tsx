@@ -68,7 +68,8 @@ function Acts({ trace }: { trace: Trace }) {
   const { data: session } = useSession();
   const draft = useDraft();
   const component = componentOf(trace);
-  const volume = trace.kind === "datastore" || trace.kind === "volume" ? first(trace, "volume") : undefined;
+  // What lives in a volume set goes with its machine.
+  const volume = trace.volume?.kind === "member" ? null : trace.volume;
   return (
     <>
       <ProblemAlert error={draft.error} />
@@ -81,7 +82,7 @@ function Acts({ trace }: { trace: Trace }) {
           What if it is taken away
         </Button>
       )}
-      {volume && trace.kind === "volume" && !first(trace, "datastore") && session?.may_change && (
+      {volume?.kind === "block" && !first(trace, "datastore") && session?.may_change && (
         <Button
           variant="outlined"
           disabled={draft.isPending}
@@ -124,8 +125,7 @@ function componentOf(trace: Trace): { kind: string; name: string } | null {
   const array = first(trace, "array")?.name;
   if (!array) return null;
   if (trace.kind === "pool") return { kind: "pool", name: `${array} ${trace.name}` };
-  const volume = trace.kind === "datastore" || trace.kind === "volume" ? first(trace, "volume") : undefined;
-  return volume ? { kind: "volume", name: `${array} ${volume.name}` } : null;
+  return trace.volume ? { kind: "volume", name: `${array} ${trace.volume.name}` } : null;
 }
 
 function Figures({ trace }: { trace: Trace }) {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from movelot.devices import array, files, host
 from movelot.devices.errors import DeviceGone
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.deleting import DeleteNamed
 from movelot_core.units import format_size
 
 EXPORT_PARTS = ("path", "versions", "clients", "root")
@@ -50,33 +51,15 @@ class CreateFileSystem(StepKind):
         )
 
 
-class DeleteFileSystem(StepKind):
+class DeleteFileSystem(DeleteNamed):
     """Params: uri, name. The array refuses while it is exported."""
 
     name = "delete_file_system"
     proof = "the array no longer lists the file system"
-    reversible = False
+    noun = "file system"
 
-    def begin(self, run: StepRun) -> Progress:
-        try:
-            current = run.session.get(run.params["uri"])
-        except DeviceGone:
-            return Progress(True)
-        demand(
-            current["Name"] == run.params["name"],
-            "other_file_system",
-            f"{run.params['uri']} is now file system {current['Name']}.",
-        )
-        run.session.delete(run.params["uri"])
-        return Progress(True)
-
-    def verify(self, run: StepRun) -> None:
-        base = array.storage_uri(run.session)
-        found = files.find_file_system(run.session, base, run.params["name"])
-        demand(found is None, "still_there", f"File system {run.params['name']} is still there.")
-
-    def undo(self, params: Values, result: Values) -> None:
-        """Nothing brings back what was on it; a lot with this step cannot be undone."""
+    def is_there(self, run: StepRun) -> bool:
+        return files.find_file_system(run.session, array.storage_uri(run.session), run.params["name"]) is not None
 
 
 class ExportFileSystem(StepKind):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from movelot.devices import array, host, sets
-from movelot.devices.errors import DeviceGone
+from movelot.devices import host, sets
 from movelot.devices.set_rows import set_row
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.deleting import DeleteNamed
 from movelot.lots.steps.hosts import Unmount
+from movelot.lots.steps.volumes import demand_unoffered
 
 
 class CreateVolumeSet(StepKind):
@@ -36,31 +37,18 @@ class CreateVolumeSet(StepKind):
         return StepSpec(DeleteVolumeSet.name, "", title, detail, {"uri": result["uri"], "name": params["name"]})
 
 
-class DeleteVolumeSet(StepKind):
+class DeleteVolumeSet(DeleteNamed):
     """Params: uri, name. The array refuses while it holds a volume or lets a host in."""
 
     name = "delete_volume_set"
     proof = "the array no longer lists the volume set"
-    reversible = False
+    noun = "volume set"
 
-    def begin(self, run: StepRun) -> Progress:
-        try:
-            current = run.session.get(run.params["uri"])
-        except DeviceGone:
-            return Progress(True)
-        message = f"{run.params['uri']} is now {current['Name']}."
-        demand(current["Name"] == run.params["name"], "other_set", message)
-        message = f"{run.params['name']} is still offered to hosts."
-        demand(not array.offers_of(run.session, run.params["uri"]), "still_offered", message)
-        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
-        return Progress(True)
+    def is_there(self, run: StepRun) -> bool:
+        return sets.find_set(run.session, run.params["name"]) is not None
 
-    def verify(self, run: StepRun) -> None:
-        left = sets.find_set(run.session, run.params["name"])
-        demand(left is None, "still_there", f"Volume set {run.params['name']} is still there.")
-
-    def undo(self, params: Values, result: Values) -> None:
-        """What was empty can be made anew, but not with the same identity; a lot with this step cannot be undone."""
+    def allow(self, run: StepRun) -> None:
+        demand_unoffered(run)
 
 
 class MountSet(StepKind):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from movelot.devices import array
 from movelot.devices.errors import DeviceGone
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.deleting import DeleteNamed
 from movelot_core.units import format_size
 
 
@@ -48,40 +49,24 @@ class CreateVolume(StepKind):
         )
 
 
-class DeleteVolume(StepKind):
+class DeleteVolume(DeleteNamed):
     """Params: uri, name."""
 
     name = "delete_volume"
     proof = "the array no longer lists the volume"
-    reversible = False
+    noun = "volume"
 
-    def begin(self, run: StepRun) -> Progress:
-        try:
-            current = run.session.get(run.params["uri"])
-        except DeviceGone:
-            return Progress(True)
-        demand(
-            current["Name"] == run.params["name"],
-            "other_volume",
-            f"{run.params['uri']} is now volume {current['Name']}.",
-        )
-        demand(
-            not array.offers_of(run.session, run.params["uri"]),
-            "still_offered",
-            f"Volume {run.params['name']} is still offered to initiators.",
-        )
-        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
-        return Progress(True)
+    def is_there(self, run: StepRun) -> bool:
+        return array.find_volume(run.session, run.params["name"]) is not None
 
-    def verify(self, run: StepRun) -> None:
-        demand(
-            array.find_volume(run.session, run.params["name"]) is None,
-            "still_there",
-            f"Volume {run.params['name']} is still there.",
-        )
+    def allow(self, run: StepRun) -> None:
+        demand_unoffered(run)
 
-    def undo(self, params: Values, result: Values) -> None:
-        """Nothing brings back what was on it; a lot with this step cannot be undone."""
+
+def demand_unoffered(run: StepRun) -> None:
+    """StepProblem while what is at the param ``uri`` is offered to anybody."""
+    offers = array.offers_of(run.session, run.params["uri"])
+    demand(not offers, "still_offered", f"{run.params['name']} is still offered to initiators.")
 
 
 class OfferVolume(StepKind):
