@@ -19,11 +19,14 @@ def quayside() -> BalanceGroup:
 
 def test_the_estate_is_the_demo_as_read(estate: StandIns) -> None:
     found = estate_of(quayside())
-    assert found.estate.datastores == ("berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "sand-01", "sand-02")
-    assert found.estate.pools == ("granite-fast", "granite-mixed", "shale-deep", "shale-home")
-    assert len(found.estate.disks) == 48
-    assert found.estate.features.shape == (4, 48, SLOTS)
-    used = {store.name: store.capacity_bytes - store.free_bytes for store in Datastore.objects.all()}
+    berths, slates = ("berth-a", "berth-b", "berth-c", "berth-d", "berth-f"), ("slate-01", "slate-02", "slate-03")
+    assert found.estate.datastores == (*berths, "sand-01", "sand-02", *slates)
+    granite, shale = ("granite-fast", "granite-mixed"), ("shale-deep", "shale-home")
+    assert found.estate.pools == ("basalt-bulk", "basalt-deep", *granite, *shale)
+    assert len(found.estate.disks) == 53
+    assert found.estate.features.shape == (4, 53, SLOTS)
+    stores = Datastore.objects.filter(group=quayside())
+    used = {store.name: store.capacity_bytes - store.free_bytes for store in stores}
     assert dict(zip(found.estate.datastores, found.state.used_bytes, strict=True)) == used
 
 

@@ -20,6 +20,7 @@ from server.tests.test_lots import outside
 from server.tests.test_masking import checks_of, run_with_fault
 
 SERVER = "shale-b.kestrelbay.example"
+QUAYS = ("quay-01", "quay-02", "quay-03")
 FORM = {"cluster": "quayside", "name": "sand-05", "size": "1 TiB"}
 
 
@@ -147,7 +148,7 @@ def test_a_name_in_use_is_refused_beside_the_field(estate: StandIns, ines: User,
 
 def test_pools_of_a_file_array_are_not_offered_for_blocks_nor_the_other_way_round(estate: StandIns, ines: User) -> None:
     block, file = drafted("attach", ines), drafted("attach_file", ines)
-    assert {pool["array"] for pool in block.plan["pools"]} == {"granite", "chalk"}
+    assert {pool["array"] for pool in block.plan["pools"]} == {"granite", "basalt", "chalk"}
     assert {pool["array"] for pool in file.plan["pools"]} == {"shale"}
 
 
@@ -168,7 +169,7 @@ def test_limits_that_differ_are_listed_beside_what_is_recommended(estate: StandI
         ("quay-03", "keepalive_seconds", 30, 9),
         ("quay-03", "mounts_max", 12, 48),
     }
-    assert {row["mounts"] for row in answer["hosts"]} == {2}
+    assert {row["host"]: row["mounts"] for row in answer["hosts"] if row["mounts"]} == dict.fromkeys(QUAYS, 2)
 
 
 def test_limits_are_set_together_and_come_back_by_undo(estate: StandIns, ines: User, api: APIClient) -> None:

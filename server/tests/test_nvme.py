@@ -30,7 +30,8 @@ def attach(user: User, name: str = "chalk-01", **more: Any) -> Lot:
 
 
 def connections(standins: StandIns) -> dict[str, int]:
-    return {host["name"]: len(host["connected"].get("chalk", [])) for host in standins.world()["hosts"]}
+    hosts = [host for host in standins.world()["hosts"] if host["cluster"] == "quayside"]
+    return {host["name"]: len(host["connected"].get("chalk", [])) for host in hosts}
 
 
 def everything(standins: StandIns) -> Any:
@@ -133,12 +134,12 @@ def test_small_frames_are_a_finding_and_one_lot_brings_the_paths_back(granted: S
     run_to_end(attach(ines))
     found = findings_of("missing_paths")
     # The trouble of the other array is a finding of its own.
-    assert set(found) == {"granite", "chalk"}
+    assert {"granite", "chalk"} <= set(found)
     assert found["chalk"]["reasons"] == ["nvme-b and the portal use frames of different size"]
     before = everything(granted)
     lot = run_to_end(drafted(found["chalk"]["draft"]["kind"], ines, **found["chalk"]["draft"]["form"]))
     assert (lot.outcome["rows"][0]["before"], lot.outcome["rows"][0]["measured"]) == (2, 4)
-    assert set(findings_of("missing_paths")) == {"granite"}
+    assert "chalk" not in findings_of("missing_paths")
     run_to_end(actions.undo(lot, ines))
     assert everything(granted) == before
     interface = next(i for i in granted.world()["hosts"][2]["interfaces"] if i["name"] == "nvme-b")

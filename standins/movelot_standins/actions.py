@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from ipaddress import ip_interface
 
+from movelot_standins.fibre_channel import PROTOCOL as FC
+from movelot_standins.fibre_channel import identity_of, is_wwpn, zoned
 from movelot_standins.model import Connection, Datastore, Host, Interface, Portal, Task, Volume, World
 from movelot_standins.set_members import is_set, members
 
@@ -152,9 +154,10 @@ def _known(world: World, array: str, initiators: list[str]) -> None:
 
 
 def add_initiator(world: World, array: str, name: str) -> None:
-    """Make an initiator, or the host of an NVMe array, known by its qualified name; knowing it twice is once."""
+    """Make an initiator, or the host of an NVMe array, known by its qualified name or WWPN; twice is once."""
     prefix = "nqn." if array == world.nvme_array else "iqn."
-    if not name.startswith(prefix) or ":" not in name:
+    speaks_fc = any(portal.protocol == FC for portal in world.portals_of(array))
+    if not (speaks_fc and is_wwpn(name)) and (not name.startswith(prefix) or ":" not in name):
         raise ActionError(400, "PropertyValueFormatError", f"{name} is no qualified name that begins with {prefix}")
     if name not in world.initiators[array]:
         world.initiators[array].append(name)
@@ -172,8 +175,13 @@ def bound(interface: Interface) -> bool:
     return len(interface.active) == 1 and not interface.standby
 
 
-def reaches(interface: Interface, portal: Portal) -> bool:
-    """Whether an interface talks to a portal; iSCSI has to be bound, the others take any uplink that is active."""
+def reaches(world: World, interface: Interface, portal: Portal) -> bool:
+    """Whether an interface talks to a portal; iSCSI has to be bound, the others take any uplink that is active.
+
+    An FC port talks to those that a zone of its fabric holds with it.
+    """
+    if FC in (interface.protocol, portal.protocol):
+        return interface.protocol == portal.protocol and portal.up and zoned(world, interface.address, portal.address)
     same = ip_interface(interface.address).network == ip_interface(portal.address).network
     alike = interface.vlan == portal.vlan and interface.mtu == portal.mtu and interface.protocol == portal.protocol
     carried = bound(interface) if interface.protocol == "iSCSI" else bool(interface.active)
@@ -183,15 +191,19 @@ def reaches(interface: Interface, portal: Portal) -> bool:
 def scan_now(world: World, host: Host) -> None:
     """What a finished scan knows: every offered volume with the (interface, portal) pairs that reach it.
 
+    A pair counts where the array lets in the name that the host has on that interface.
+
     A scan is for SCSI; the namespaces of connected subsystems are there without one.
     """
-    offered = {c.volume for c in world.connections if host.iqn in c.initiators}
+    let_in = {connection.volume: connection.initiators for connection in world.connections}
+    names = {each.name: identity_of(host, each) for each in host.interfaces if each.protocol != "NVMe/TCP"}
     pairs = {pool.array: reaching(world, host, pool.array) for pool in world.pools}
-    host.known = {
-        volume.serial: pairs[world.array_of(volume)]
-        for volume in world.volumes
-        if volume.id in offered and pairs[world.array_of(volume)]
-    }
+    host.known = {}
+    for volume in world.volumes:
+        admitted = let_in.get(volume.id, [])
+        found = [pair for pair in pairs[world.array_of(volume)] if names.get(pair[0]) in admitted]
+        if found:
+            host.known[volume.serial] = found
     there = [store for store in world.datastores if store.id in host.mounted]
     stays = [s for s in there if s.server or is_set(world, s) or sees(world, host, s.serial)]
     host.mounted = [store.id for store in stays]
@@ -199,7 +211,7 @@ def scan_now(world: World, host: Host) -> None:
 
 def reaching(world: World, host: Host, array: str) -> list[list[str]]:
     """The (interface, portal) pairs over which a host reaches an array now."""
-    return [[i.name, p.name] for i in host.interfaces for p in world.portals_of(array) if reaches(i, p)]
+    return [[i.name, p.name] for i in host.interfaces for p in world.portals_of(array) if reaches(world, i, p)]
 
 
 def sees(world: World, host: Host, serial: str) -> bool:

@@ -8,6 +8,8 @@ from typing import Any, ClassVar
 from movelot_standins import actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
+from movelot_standins.fibre_channel import PROTOCOL as FC
+from movelot_standins.fibre_channel import alias_of, endpoint_id, fabric_of, name_format, wwpn_of
 from movelot_standins.loads import HOUR_SECONDS
 from movelot_standins.model import Connection, Pool, Portal, Volume, World
 from movelot_standins.physics import OFFLOAD_BYTES_PER_SECOND, pool_day, pool_now
@@ -17,6 +19,31 @@ OK = {"State": "Enabled", "Health": "OK"}
 PORTS = {"iSCSI": 3260, "NFS": 2049, "NVMe/TCP": 4420}
 # Redfish has one word for NVMe over any fabric; which one it is the transport says.
 SPOKEN = {"NVMe/TCP": ("NVMeOverFabrics", "TCP")}
+
+
+def _over_ip(portal: Portal) -> Resource:
+    """Where a portal is reached, and how it is wired."""
+    details = {
+        "IPv4Address": {"Address": portal.address.split("/")[0]},
+        "Port": PORTS[portal.protocol],
+        "TransportProtocol": SPOKEN.get(portal.protocol, ("", portal.protocol))[1],
+    }
+    wired = {
+        "Network": portal.address,
+        "HostName": portal.hostname,
+        "VLANId": portal.vlan,
+        "MTUSize": portal.mtu,
+        "LLDPReceive": {"SystemName": portal.switch},
+    }
+    return {"IPTransportDetails": [details], "Oem": {"Kestrel": wired}}
+
+
+def _over_fc(portal: Portal) -> Resource:
+    """What an FC port is called, and the fabric that it has logged in to."""
+    return {
+        "Identifiers": [{"DurableNameFormat": "FC_WWN", "DurableName": wwpn_of(portal.address)}],
+        "Oem": {"Kestrel": {"FabricName": fabric_of(portal.address), "SwitchName": portal.switch}},
+    }
 
 
 class StorageService(CommonService):
@@ -64,13 +91,15 @@ class StorageService(CommonService):
         return resource(self.fabric, "Fabric.v1_3_2.Fabric", self.name, FabricType="Ethernet", Status=OK, **parts)
 
     def controllers(self) -> list[Resource]:
+        protocols = {portal.protocol for portal in self.world.portals_of(self.name)}
+        spoken = sorted(SPOKEN.get(protocol, (protocol,))[0] for protocol in protocols)
         return [
             resource(
                 f"{self.storage}/Controllers/{c}",
                 "StorageController.v1_8_0.StorageController",
                 f"Controller {c}",
                 Status=OK,
-                SupportedControllerProtocols=[SPOKEN.get(self.protocol, (self.protocol,))[0]],
+                SupportedControllerProtocols=spoken,
             )
             for c in sorted({portal.controller for portal in self.world.portals_of(self.name)})
         ]
@@ -104,7 +133,7 @@ class StorageService(CommonService):
         return [self._target(portal) for portal in self.world.portals_of(self.name)]
 
     def _target(self, portal: Portal) -> Resource:
-        protocol, transport = SPOKEN.get(portal.protocol, (portal.protocol, portal.protocol))
+        protocol, _ = SPOKEN.get(portal.protocol, (portal.protocol, ""))
         return resource(
             f"{self.fabric}/Endpoints/{portal.name}",
             "Endpoint.v1_8_1.Endpoint",
@@ -117,23 +146,8 @@ class StorageService(CommonService):
                     "EntityLink": link(f"{self.storage}/Controllers/{portal.controller}"),
                 }
             ],
-            IPTransportDetails=[
-                {
-                    "IPv4Address": {"Address": portal.address.split("/")[0]},
-                    "Port": PORTS[portal.protocol],
-                    "TransportProtocol": transport,
-                }
-            ],
             Status={"State": "Enabled" if portal.up else "Disabled", "Health": "OK"},
-            Oem={
-                "Kestrel": {
-                    "Network": portal.address,
-                    "HostName": portal.hostname,
-                    "VLANId": portal.vlan,
-                    "MTUSize": portal.mtu,
-                    "LLDPReceive": {"SystemName": portal.switch},
-                }
-            },
+            **(_over_fc(portal) if portal.protocol == FC else _over_ip(portal)),
         )
 
     def metric_day(self, day: int) -> list[Resource]:
@@ -162,7 +176,6 @@ class ArrayService(StorageService):
 
     parts = (*StorageService.parts, "Volumes")
     fabric_parts = ("Endpoints", "Zones", "Connections")
-    name_format: ClassVar[str] = "iQN"
     serial_format: ClassVar[str] = "NAA"
 
     def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
@@ -214,29 +227,43 @@ class ArrayService(StorageService):
         return self.world.initiators[self.name]
 
     def _initiator(self, name: str) -> Resource:
+        form = name_format(name)
         return resource(
-            f"{self.fabric}/Endpoints/{name.rsplit(':', 1)[1]}",
+            f"{self.fabric}/Endpoints/{endpoint_id(name)}",
             "Endpoint.v1_8_1.Endpoint",
-            name.rsplit(":", 1)[1],
-            EndpointProtocol=SPOKEN.get(self.protocol, (self.protocol,))[0],
-            Identifiers=[{"DurableNameFormat": self.name_format, "DurableName": name}],
+            alias_of(self.world, name) or endpoint_id(name),
+            EndpointProtocol=FC if form == "FC_WWN" else SPOKEN.get(self.protocol, (self.protocol,))[0],
+            Identifiers=[{"DurableNameFormat": form, "DurableName": name}],
             ConnectedEntities=[{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
             Status=OK,
         )
 
     def zones(self) -> list[Resource]:
-        ends = [link(endpoint["@odata.id"]) for endpoint in self.endpoints()]
+        """Zones of the FC fabrics that its ports are in, as their name server tells them."""
+        fabrics = {fabric_of(portal.address) for portal in self.world.portals_of(self.name)}
         return [
             resource(
-                f"{self.fabric}/Zones/quayside", "Zone.v1_6_2.Zone", "quayside", Status=OK, Links={"Endpoints": ends}
+                f"{self.fabric}/Zones/{zone.fabric}-{zone.name}",
+                "Zone.v1_6_2.Zone",
+                zone.name,
+                Status=OK,
+                ZoneType="ZoneOfEndpoints",
+                Oem={
+                    "Kestrel": {
+                        "FabricName": zone.fabric,
+                        "Members": [{"Alias": alias, "WWPN": wwpn} for alias, wwpn in zone.members],
+                    }
+                },
             )
+            for zone in self.world.zones
+            if zone.fabric in fabrics
         ]
 
     def connections(self) -> list[Resource]:
         return [self._connection(connection) for connection in self.world.connections_of(self.name)]
 
     def _connection(self, connection: Connection) -> Resource:
-        initiators = [link(f"{self.fabric}/Endpoints/{iqn.rsplit(':', 1)[1]}") for iqn in connection.initiators]
+        initiators = [link(f"{self.fabric}/Endpoints/{endpoint_id(name)}") for name in connection.initiators]
         targets = [link(f"{self.fabric}/Endpoints/{portal.name}") for portal in self.world.portals_of(self.name)]
         return resource(
             f"{self.fabric}/Connections/{connection.id}",
@@ -295,7 +322,7 @@ class ArrayService(StorageService):
 
     def _initiators(self, ends: list[Resource]) -> list[str]:
         wanted = {end["@odata.id"].rsplit("/", 1)[1] for end in ends}
-        found = [name for name in self.known if name.rsplit(":", 1)[1] in wanted]
+        found = [name for name in self.known if endpoint_id(name) in wanted]
         if len(found) < len(wanted):
             raise ActionError(400, "PropertyValueNotInList", "An initiator endpoint is unknown.")
         return found
@@ -308,7 +335,7 @@ class ArrayService(StorageService):
 
     def drop_initiator(self, call: Call) -> Reply:
         walk(self.endpoints(), call.parts["id"])
-        name = next((name for name in self.known if name.rsplit(":", 1)[1] == call.parts["id"]), None)
+        name = next((name for name in self.known if endpoint_id(name) == call.parts["id"]), None)
         if name is None:
             raise ActionError(405, "ResourceCannotBeDeleted", "A portal of the array cannot be removed.")
         actions.drop_initiator(self.world, self.name, name)

@@ -11,7 +11,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from movelot_standins import scenario, set_actions
+from movelot_standins import fibre_channel, scenario, set_actions
 from movelot_standins.actions import ActionError, scan_now
 from movelot_standins.faults import KINDS, Fault
 
@@ -90,6 +90,13 @@ class ControlDoor:
         self.site.save()
         return JSONResponse({"host": host.name, "interface": interface.name})
 
+    async def zone(self, request: Request) -> JSONResponse:
+        """What people do on the switches of an FC fabric: make a zone have these members, as [alias, WWPN]."""
+        body = await request.json()
+        fibre_channel.set_zone(self.site.world, str(body["fabric"]), str(body["name"]), body["members"])
+        self.site.save()
+        return JSONResponse({"zone": body["name"]})
+
     async def machine(self, request: Request) -> JSONResponse:
         """What people do with machines by other means: create, on, off, snapshot, delete."""
         try:
@@ -124,7 +131,6 @@ class ControlDoor:
 def door_app(site: Site) -> Starlette:
     """The door as an application."""
     door = ControlDoor(site)
-    acts = (door.pace, door.fault, door.grow, door.sign, door.hold, door.clock, door.wire, door.machine, door.reset)
-    return Starlette(
-        routes=[*(Route(f"/{act.__name__}", act, methods=["POST"]) for act in acts), Route("/state", door.state)]
-    )
+    acts = (door.pace, door.fault, door.grow, door.sign, door.hold, door.clock, door.wire, door.zone, door.machine)
+    routes = [Route(f"/{act.__name__}", act, methods=["POST"]) for act in (*acts, door.reset)]
+    return Starlette(routes=[*routes, Route("/state", door.state)])

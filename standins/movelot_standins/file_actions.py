@@ -71,7 +71,7 @@ def way_to(world: World, host: Host, store: Datastore) -> tuple[str, str] | None
     server = server_at(world, store.server)
     if server is None:
         return None
-    port = next((i for i in host.interfaces if reaches(i, server)), None)
+    port = next((i for i in host.interfaces if reaches(world, i, server)), None)
     return (port.name, server.name) if port else None
 
 
@@ -91,7 +91,7 @@ def mount_export(world: World, host: Host, fields: dict[str, str]) -> Datastore:
     volume = next((v for v in world.volumes if export and v.id == export.volume), None)
     if portal is None or export is None or volume is None or volume.controller != portal.controller:
         raise ActionError(404, "ResourceMissingAtURI", f"{server} exports no {path}.")
-    port = next((i for i in host.interfaces if reaches(i, portal)), None)
+    port = next((i for i in host.interfaces if reaches(world, i, portal)), None)
     if port is None:
         raise ActionError(409, "ResourceInUse", f"{host.name} does not reach {server}.")
     if access_of(export, port) != "ReadWrite" or not export.root:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from ipaddress import ip_interface
 
-from movelot_standins import actions, file_actions, interface_actions, nvme_actions, set_actions
+from movelot_standins import actions, fibre_channel, file_actions, interface_actions, nvme_actions, set_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
@@ -32,6 +32,7 @@ class HostService(CommonService):
         self.route("GET", self.system, self.computer)
         for path, kind, name_, members in (
             (f"{self.system}/EthernetInterfaces", "EthernetInterface", "Ethernet interfaces", self.interfaces),
+            (f"{self.system}/FabricAdapters/hba/Ports", "Port", "Fibre Channel ports", self.fc_ports),
             (f"{self.oem}/Devices", "KestrelDevice", "Devices", self.devices),
             (f"{self.oem}/Datastores", "KestrelDatastore", "Datastores", self.datastores),
             (f"{self.oem}/VirtualMachines", "KestrelVirtualMachine", "Virtual machines", self.machines),
@@ -80,13 +81,14 @@ class HostService(CommonService):
             Actions={"Oem": targets},
             Oem={
                 "Kestrel": {
-                    "Cluster": "quayside",
+                    "Cluster": self.host.cluster,
                     "InitiatorName": self.host.iqn,
                     "HostNQN": self.host.nqn,
                     "Subsystems": self._subsystems(),
                     "Devices": link(f"{self.oem}/Devices"),
                     "Datastores": link(f"{self.oem}/Datastores"),
                     "VirtualMachines": link(f"{self.oem}/VirtualMachines"),
+                    **({"FibreChannelPorts": link(f"{self.system}/FabricAdapters/hba/Ports")} if self._fc() else {}),
                     "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
                     "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,
                     "FileClient": self.host.file_client,
@@ -95,7 +97,29 @@ class HostService(CommonService):
         )
 
     def interfaces(self) -> list[Resource]:
-        return [self._interface(interface) for interface in self.host.interfaces]
+        return [self._interface(each) for each in self.host.interfaces if each.protocol != fibre_channel.PROTOCOL]
+
+    def _fc(self) -> list[Interface]:
+        return [each for each in self.host.interfaces if each.protocol == fibre_channel.PROTOCOL]
+
+    def fc_ports(self) -> list[Resource]:
+        """Its FC ports, with the fabric that each has logged in to."""
+        return [
+            resource(
+                f"{self.system}/FabricAdapters/hba/Ports/{port.name}",
+                "Port.v1_12_0.Port",
+                port.name,
+                PortProtocol="FC",
+                LinkStatus="LinkUp",
+                FibreChannel={
+                    "AssociatedWorldWideNames": [fibre_channel.wwpn_of(port.address)],
+                    "FabricName": fibre_channel.fabric_of(port.address),
+                },
+                Status=OK,
+                Oem={"Kestrel": {"SwitchName": self.host.cabling.get(port.name, "")}},
+            )
+            for port in self._fc()
+        ]
 
     def _interface(self, interface: Interface) -> Resource:
         address = ip_interface(interface.address)
@@ -143,15 +167,15 @@ class HostService(CommonService):
 
     def devices(self) -> list[Resource]:
         """Block devices of the last scan and namespaces, with a path for each (interface, portal) pair that works."""
-        found = []
+        found, names = [], fibre_channel.identities(self.host)
         for serial, pairs in self._pairs_by_serial():
             volume = self.world.volume_by_serial(serial)
             offered = next((c for c in self.world.connections if volume and c.volume == volume.id), None)
-            if volume is None or offered is None or not {self.host.iqn, self.host.nqn} & set(offered.initiators):
+            if volume is None or offered is None or not names & set(offered.initiators):
                 # What the array no longer offers stays known, without a path, until the next scan.
                 found.append(self._device(serial, volume.size_bytes if volume else 0, 0, [], "Absent", ("None", "")))
                 continue
-            paths = self._paths(volume, pairs)
+            paths = self._paths(volume, pairs, offered.initiators)
             signature = (volume.signature_kind or "None", volume.signature_id)
             found.append(self._device(serial, volume.size_bytes, offered.lun, paths, "Enabled", signature))
         return found
@@ -165,17 +189,28 @@ class HostService(CommonService):
         ]
         return [*self.host.known.items(), *namespaces]
 
-    def _paths(self, volume: Volume, pairs: list[list[str]]) -> list[Resource]:
+    def _paths(self, volume: Volume, pairs: list[list[str]], admitted: list[str]) -> list[Resource]:
+        """The paths that work now. Where one over FC does, those over iSCSI stand by."""
         ports = {interface.name: interface for interface in self.host.interfaces}
         portals = {portal.name: portal for portal in self.world.portals_of(self.world.array_of(volume))}
+        ways = [
+            (ports[port], portals[portal])
+            for port, portal in pairs
+            if fibre_channel.identity_of(self.host, ports[port]) in admitted
+            and actions.reaches(self.world, ports[port], portals[portal])
+        ]
+        over_fc = any(port.protocol == fibre_channel.PROTOCOL for port, _ in ways)
         return [
             {
-                "Port": port,
-                "Portal": portal,
-                "AccessState": "Optimized" if portals[portal].controller == volume.controller else "NonOptimized",
+                "Port": port.name,
+                "Portal": portal.name,
+                "AccessState": "Standby"
+                if over_fc and port.protocol == "iSCSI"
+                else "Optimized"
+                if portal.controller == volume.controller
+                else "NonOptimized",
             }
-            for port, portal in pairs
-            if actions.reaches(ports[port], portals[portal])
+            for port, portal in ways
         ]
 
     @property

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ipaddress import ip_interface
 
 from movelot_standins.actions import ActionError
+from movelot_standins.fibre_channel import fabric_of
 from movelot_standins.model import Host, Interface, World
 from movelot_standins.redfish import Resource
 
@@ -27,7 +28,7 @@ def add_interface(world: World, host: Host, body: Resource) -> Interface:
         raise ActionError(400, "PropertyValueNotInList", f"{host.name} has no uplink {', '.join(unknown)}.")
     used = [interface.address for each in world.hosts for interface in each.interfaces]
     used += [portal.address for portal in world.portals]
-    if address.ip in {ip_interface(each).ip for each in used}:
+    if address.ip in {ip_interface(each).ip for each in used if not fabric_of(each)}:
         raise ActionError(409, "ResourceInUse", f"{address.ip} answers already.")
     host.interfaces.append(made)
     return made

@@ -25,15 +25,22 @@ def shape(name: str, hours: Floats, weekday: int) -> Floats:
     """Share of its full load that a disk of this kind has at ``hours`` of a ``weekday`` (0 Monday)."""
     work = weekday < 5
     quiet = 1.0 if work else 0.35
-    shapes = {
-        "trucks": 0.12 + 0.88 * quiet * np.clip(bump(hours, 10, 2.6) + 0.85 * bump(hours, 15, 2.4), 0, 1),
-        "plan": 0.10 + 0.90 * quiet * np.clip(bump(hours, 10, 2.4) + 0.80 * bump(hours, 15, 2.2), 0, 1),
-        "night": 0.06 + 0.94 * np.clip(bump(hours, 1, 2) + bump(hours, 4, 1.5), 0, 1),
-        "steady": 0.92 + 0.08 * bump(hours, 13, 5),
-        "friday": 0.20 + (0.80 if weekday == 4 else 0.35) * bump(hours, 18.5, 2.2),
-        "office": 0.08 + 0.92 * quiet * bump(hours, 9, 3.5),
-    }
-    return np.asarray(shapes[name])
+    match name:
+        case "trucks":
+            share = 0.12 + 0.88 * quiet * np.clip(bump(hours, 10, 2.6) + 0.85 * bump(hours, 15, 2.4), 0, 1)
+        case "plan":
+            share = 0.10 + 0.90 * quiet * np.clip(bump(hours, 10, 2.4) + 0.80 * bump(hours, 15, 2.2), 0, 1)
+        case "night":
+            share = 0.06 + 0.94 * np.clip(bump(hours, 1, 2) + bump(hours, 4, 1.5), 0, 1)
+        case "steady":
+            share = 0.92 + 0.08 * bump(hours, 13, 5)
+        case "friday":
+            share = 0.20 + (0.80 if weekday == 4 else 0.35) * bump(hours, 18.5, 2.2)
+        case "office":
+            share = 0.08 + 0.92 * quiet * bump(hours, 9, 3.5)
+        case _:
+            raise LookupError(f"there is no kind of load {name}")
+    return np.asarray(share)
 
 
 def day_load(disk: Disk, number: int, seed: int, day: int) -> Floats:

@@ -27,7 +27,7 @@ class Pool:
 
 @dataclass
 class Portal:
-    """An array's portal, or the interface of a file server (protocol NFS), which also has a host name."""
+    """An array's portal, FC port, or the interface of a file server (protocol NFS), which also has a host name."""
 
     name: str
     controller: str
@@ -64,6 +64,15 @@ class Volume:
 
 
 @dataclass
+class Zone:
+    """A zone of a Fibre Channel fabric; ``members`` are [alias, WWPN]."""
+
+    fabric: str
+    name: str
+    members: list[list[str]]
+
+
+@dataclass
 class Export:
     """A directory of a file system (``volume``) that NFS clients may mount.
 
@@ -91,7 +100,10 @@ class Connection:
 
 @dataclass
 class Interface:
-    """A host's storage interface; iSCSI binding works with exactly one active and no standby uplink."""
+    """A host's storage interface; iSCSI binding works with exactly one active and no standby uplink.
+
+    An FC port has no VLAN and no uplinks; its address is wwpn@fabric.
+    """
 
     name: str
     address: str
@@ -124,6 +136,7 @@ class Host:
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
     connected: dict[str, list[list[str]]] = field(default_factory=dict)
+    cluster: str = "quayside"
 
 
 @dataclass
@@ -206,6 +219,8 @@ class Task:
 class World:
     """The arrays with their pools, the hosts on them, and all that was done to them.
 
+    ``array`` and ``slow_array`` are the block arrays over iSCSI; the first has FC ports too.
+
     ``initiators`` are the initiators and host NQNs that each block array knows. ``file_advice`` are the timeouts and
     limits that the file array recommends to its clients.
     """
@@ -224,9 +239,11 @@ class World:
     tasks: list[Task] = field(default_factory=list)
     # Seconds by which a device's clock is wrong, by its name.
     clock_errors: dict[str, float] = field(default_factory=dict)
+    slow_array: str = "basalt"
     file_array: str = "shale"
     nvme_array: str = "chalk"
     exports: list[Export] = field(default_factory=list)
+    zones: list[Zone] = field(default_factory=list)
     file_advice: dict[str, int] = field(default_factory=dict)
     counter: int = 100
     pace: float = 150.0
@@ -239,7 +256,7 @@ class World:
         return next((volume for volume in self.volumes if volume.serial == serial), None)
 
     def kind_of(self, array: str) -> str:
-        """What an array is: block (over iSCSI), nvme, or file."""
+        """What an array is: block (over iSCSI or FC), nvme, or file."""
         return {self.file_array: "file", self.nvme_array: "nvme"}.get(array, "block")
 
     def array_of(self, volume: Volume) -> str:

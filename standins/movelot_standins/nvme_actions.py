@@ -29,7 +29,7 @@ def connect(world: World, host: Host, nqn: str, address: str) -> list[list[str]]
     """Ask the discovery service at ``address`` for the portals of a subsystem, and connect to all that are reached."""
     array = array_of_subsystem(world, nqn)
     portal = next((p for p in world.portals_of(array) if p.address.split("/")[0] == address), None)
-    if portal is None or not any(reaches(interface, portal) for interface in host.interfaces):
+    if portal is None or not any(reaches(world, interface, portal) for interface in host.interfaces):
         raise ActionError(409, "ResourceInUse", f"{host.name} gets no answer from a discovery service at {address}.")
     if host.nqn not in world.initiators[array]:
         raise ActionError(403, "InsufficientPrivilege", f"The discovery log for {host.nqn} does not list {nqn}.")

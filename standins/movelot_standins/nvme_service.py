@@ -21,7 +21,6 @@ class NvmeService(ArrayService):
     """Namespaces have a number of the subsystem's, which is the same for every host; no LUN numbers."""
 
     protocol = "NVMe/TCP"
-    name_format = "NQN"
     serial_format = "NGUID"
 
     def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:

@@ -39,13 +39,14 @@ def place_at(disk: Disk, when: float) -> str:
 def pool_day(world: World, pool: Pool, day: int) -> Floats:
     """[24] hourly response times of ``pool`` on ``day``, from the disks that lived on it then."""
     demand = np.zeros(24)
-    volumes = {store.id: world.volume_by_serial(store.serial) for store in world.datastores}
+    volumes = {volume.serial: volume.pool for volume in world.volumes}
+    here = {store.id for store in world.datastores if volumes.get(store.serial) == pool.name}
     for number, disk in enumerate(world.disks()):
+        if not here & {store for _, store in disk.places}:
+            continue
+        there = np.array([place_at(disk, day * 86400 + (hour + 0.5) * HOUR_SECONDS) in here for hour in range(24)])
         read, write = day_load(disk, number, world.seed, day)
-        for hour in range(24):
-            volume = volumes.get(place_at(disk, day * 86400 + (hour + 0.5) * HOUR_SECONDS))
-            if volume is not None and volume.pool == pool.name:
-                demand[hour] += back_end_ms(pool, read[hour], write[hour], disk.kib)
+        demand += np.where(there, back_end_ms(pool, read, write, disk.kib), 0.0)
     noise = np.random.default_rng([world.seed, 7919 + world.pools.index(pool), day]).normal(1, LATENCY_NOISE, 24)
     return response_ms(pool, demand) * noise
 

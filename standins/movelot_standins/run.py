@@ -30,11 +30,14 @@ TICK_SECONDS = 0.2
 SAVE_SECONDS = 2.0
 ADDRESSES = {
     "granite": "127.40.0.10",
+    "basalt": "127.40.0.11",
     "shale": "127.40.0.12",
     "chalk": "127.40.0.13",
     "quay-01": "127.40.0.21",
     "quay-02": "127.40.0.22",
     "quay-03": "127.40.0.23",
+    **{f"gate-0{n}": f"127.40.0.3{n}" for n in (1, 2, 3, 4)},
+    **{f"light-0{n}": f"127.40.0.4{n}" for n in (1, 2, 3)},
 }
 
 
@@ -149,9 +152,15 @@ class Site:
 
     def _listeners(self) -> dict[str, Listener]:
         passwords = self._passwords()
-        block, file, nvme = self.world.array, self.world.file_array, self.world.nvme_array
+        block, slow, file, nvme = (
+            self.world.array,
+            self.world.slow_array,
+            self.world.file_array,
+            self.world.nvme_array,
+        )
         services: list[CommonService] = [
             ArrayService(block, self.world, passwords[block]),
+            ArrayService(slow, self.world, passwords[slow]),
             FileService(file, self.world, passwords[file]),
             NvmeService(nvme, self.world, passwords[nvme]),
         ]

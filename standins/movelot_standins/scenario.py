@@ -1,4 +1,4 @@
-"""Kestrel Bay Port as the thin slice needs it: array granite, three hosts, 24 machines, planted troubles."""
+"""Kestrel Bay Port: quayside on granite, shale and chalk with its planted troubles; ``sites`` has the others."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from movelot_standins.model import (
     World,
 )
 from movelot_standins.nvme_actions import PREFIX as NQN_PREFIX
+from movelot_standins.sites import add_sites, iqn
 
 SEED = 58
 HOSTS = ("quay-01", "quay-02", "quay-03")
@@ -99,10 +100,6 @@ DATASTORES = (
 )
 
 
-def iqn(name: str) -> str:
-    return f"iqn.2026-01.example.kestrelbay:{name}"
-
-
 def _host(number: int) -> Host:
     last = 100 + number
     second = Interface("storage-b", f"10.40.9.{last}/24", 409, f"02:4b:42:00:09:{number:02x}", ["uplink-2"])
@@ -176,6 +173,7 @@ def build(started: float) -> World:
     _add_files(world)
     _add_chalk(world)
     _add_machines(world)
+    add_sites(world)
     return world
 
 

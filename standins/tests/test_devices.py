@@ -38,7 +38,7 @@ def new_volume(array: Any, name: str = "berth-x", size: int = TIB, pool: str = "
 def test_collections_expand_filter_and_page(standins: StandIns) -> None:
     array = client(standins, "granite")
     whole = array.get(f"{STORAGE}/Volumes?$expand=.").dict
-    names = ["berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "slate-09"]
+    names = ["berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "slate-09", "berth-j", "berth-k"]
     assert [member["Name"] for member in whole["Members"]] == names
     found = array.get(f"{STORAGE}/Volumes?$expand=.&$filter=Name eq 'berth-c'").dict
     assert (found["Members@odata.count"], found["Members"][0]["Name"]) == (1, "berth-c")

@@ -15,7 +15,7 @@ from movelot_core.fabric.matrix import Bools, Counts, PathMatrix, single_points_
 from movelot_core.fabric.paths import HostPort, Portal, components_of
 
 # Redundancy is against the loss of one of these; a portal or port alone is part of them.
-LEGS = ("uplink", "switch", "subnet", "controller")
+LEGS = ("uplink", "switch", "subnet", "fabric", "controller")
 
 
 class Effect(StrEnum):

@@ -15,6 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from movelot_core.fabric.paths import (
+    FC,
+    ISCSI,
     Access,
     Cause,
     HostPort,
@@ -22,6 +24,7 @@ from movelot_core.fabric.paths import (
     PathVerdict,
     Portal,
     SinglePoint,
+    astray_cause,
     blocking_cause,
     network_of,
     strays,
@@ -88,7 +91,7 @@ class Fabric:
                 stray = lost.get((port.host, port.name)) == network_of(portal.address)
                 same = port.protocol == portal.protocol and network_of(port.address) == network_of(portal.address)
                 meant[a, b] = stray or same
-                cause = Cause.SUBNET if stray else blocking_cause(port, portal) if same else None
+                cause = astray_cause(portal) if stray else blocking_cause(port, portal) if same else None
                 code[a, b] = NONE if cause is None else CAUSES.index(cause)
         return meant[port_kind][:, portal_kind], code[port_kind][:, portal_kind]
 
@@ -111,12 +114,12 @@ class Fabric:
 
 
 def _port_kind(port: HostPort, lost: dict[tuple[str, str], str]) -> tuple[object, ...]:
-    wiring = (port.up, port.vlan, port.frame_bytes, len(port.active_uplinks), bool(port.standby_uplinks))
+    wiring = (port.up, port.vlan, port.frame_bytes, len(port.active_uplinks), bool(port.standby_uplinks), port.zones)
     return (port.protocol, network_of(port.address), lost.get((port.host, port.name)), *wiring)
 
 
 def _portal_kind(portal: Portal) -> tuple[object, ...]:
-    return (portal.up, portal.vlan, portal.frame_bytes)
+    return (portal.up, portal.vlan, portal.frame_bytes, portal.zones)
 
 
 def _kinds(keys: Sequence[tuple[object, ...]]) -> tuple[list[int], NDArray[np.int64]]:
@@ -147,9 +150,23 @@ class PathMatrix:
         by_port = which.sum(axis=2, dtype=np.int32)
         return np.asarray(np.add.reduceat(by_port, self.fabric.first_port, axis=1), dtype=np.int32)
 
+    @cached_property
+    def over_fc(self) -> Bools:
+        """[v, h] Whether a host sees a volume over FC, so that its iSCSI paths to it stand by."""
+        fc = np.array([portal.protocol == FC for portal in self.fabric.portals], dtype=bool)
+        return np.asarray(self.per_host(np.asarray(self.seen & fc)) > 0)
+
+    def access(self, volume: int, port: int, portal: int) -> Access:
+        """State of the path from ``port`` to ``portal`` for a volume, whether it is there or not."""
+        end = self.fabric.portals[portal]
+        if end.protocol == ISCSI and self.over_fc[volume, self.fabric.host_of[port]]:
+            return Access.STANDBY
+        owned = end.controller == self.fabric.offers[volume].owner
+        return Access.OPTIMIZED if owned else Access.NON_OPTIMIZED
+
     def verdicts(self, volume: int) -> list[PathVerdict]:
         """All paths of one volume, expected or seen, as ``compare_paths`` gives them."""
-        fabric, offer = self.fabric, self.fabric.offers[volume]
+        fabric = self.fabric
         found = []
         for p, q in np.argwhere(self.expected[volume] | self.seen[volume]):
             port, portal = fabric.ports[p], fabric.portals[q]
@@ -161,7 +178,7 @@ class PathMatrix:
                     portal.name,
                     bool(self.expected[volume, p, q]),
                     bool(self.seen[volume, p, q]),
-                    Access.OPTIMIZED if portal.controller == offer.owner else Access.NON_OPTIMIZED,
+                    self.access(volume, int(p), int(q)),
                     None if code == NONE else CAUSES[code],
                 )
             )
@@ -224,16 +241,17 @@ def _own_points(paths: PathMatrix, kind: str, names: list[str], total: Counts) -
 
 
 def _portal_points(paths: PathMatrix, total: Counts) -> list[SinglePoint]:
-    """Single points among portals, subnets and controllers."""
+    """Single points among portals, subnets, FC fabrics and controllers."""
     fabric = paths.fabric
     by_portal = np.add.reduceat(paths.seen, fabric.first_port, axis=1, dtype=np.int32)
     found: list[SinglePoint] = []
     for kind, names in (
         ("portal", [f"{portal.array} {portal.name}" for portal in fabric.portals]),
-        ("subnet", [network_of(portal.address) for portal in fabric.portals]),
+        ("subnet", ["" if portal.protocol == FC else network_of(portal.address) for portal in fabric.portals]),
+        ("fabric", [network_of(portal.address) if portal.protocol == FC else "" for portal in fabric.portals]),
         ("controller", [f"{portal.array} {portal.controller}" for portal in fabric.portals]),
     ):
-        for name in dict.fromkeys(names):
+        for name in sorted({*names} - {""}):
             through = by_portal[:, :, [n for n, other in enumerate(names) if other == name]].sum(axis=2)
             found += _points(kind, name, paths, (through == total) & (total > 0))
     return found

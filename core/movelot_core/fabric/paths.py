@@ -4,23 +4,27 @@ Terms follow RFC 7143 (iSCSI portals and initiators), SPC-4 (ALUA access states)
 (host NQN and subsystem; its asymmetric access states are given their SPC-4 names). File storage has paths too: from a
 host's interface to the server interface of the controller that owns the file system; where block storage has an
 initiator, it has the address of the host's interface.
+
+Over Fibre Channel (FC-GS name server and zoning) a port's address is its WWPN in a fabric, written ``wwpn@fabric``: the
+fabric is what a subnet is elsewhere, and one zone has to hold both ends.
 """
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
 from ipaddress import ip_interface
 from typing import Final
 
+FC: Final = "FC"
 ISCSI: Final = "iSCSI"
 NVME: Final = "NVMe/TCP"
 NFS: Final = "NFS"
 # What carries volumes as block devices.
-BLOCK: Final = (ISCSI, NVME)
+BLOCK: Final = (FC, ISCSI, NVME)
 
 
 class Access(StrEnum):
@@ -38,8 +42,10 @@ class Cause(StrEnum):
     PORTAL_DOWN = "portal_down"
     PORT_DOWN = "port_down"
     SUBNET = "subnet_differs"
+    FABRIC = "fabric_differs"
     VLAN = "vlan_differs"
     FRAME = "frame_differs"
+    ZONE = "zone_missing"
     NO_UPLINK = "no_uplink"
     TWO_UPLINKS = "two_uplinks"
     STANDBY_UPLINK = "standby_uplink"
@@ -53,9 +59,10 @@ class Cause(StrEnum):
 class HostPort:
     """A host's storage interface. ``address`` with prefix length; ``initiator`` is what an array lets in.
 
-    That is the host's IQN, over NVMe its NQN, and for file storage the interface's bare address.
+    That is the host's IQN, over NVMe its NQN, over FC the port's own WWPN, and for file storage the bare address.
 
-    ``frame_bytes`` is its largest frame (MTU), ``switch`` what its active uplink is cabled to, where that is known.
+    ``frame_bytes`` is its largest frame (MTU), ``switch`` what its active uplink is cabled to, where that is known;
+    ``zones`` are those of its fabric that it is in.
     """
 
     host: str
@@ -69,11 +76,15 @@ class HostPort:
     protocol: str = ISCSI
     frame_bytes: int = 9000
     switch: str = ""
+    zones: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
 class Portal:
-    """An array's portal on one controller. ``address`` with prefix length; ``switch`` it is cabled to, if known."""
+    """An array's portal, or FC port, on one controller. ``address`` with prefix length (over FC wwpn@fabric).
+
+    ``switch`` is what it is cabled to, if known; ``zones`` are those of its fabric that it is in.
+    """
 
     array: str
     controller: str
@@ -84,6 +95,7 @@ class Portal:
     protocol: str = ISCSI
     frame_bytes: int = 9000
     switch: str = ""
+    zones: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,12 +138,23 @@ class SinglePoint:
 
 @lru_cache(maxsize=65_536)
 def network_of(address: str) -> str:
-    """The subnet of an address with prefix length: 10.40.8.11/24 is in 10.40.8.0/24."""
+    """The subnet of an address with prefix length, or the fabric of a WWPN.
+
+    >>> network_of("10.40.8.11/24"), network_of("21:00:02:4b:42:00:01:0a@fabric-1")
+    ('10.40.8.0/24', 'fabric-1')
+    """
+    if "@" in address:
+        return address.partition("@")[2]
     return str(ip_interface(address).network)
 
 
+def bare_address(address: str) -> str:
+    """An address without its prefix length, or a WWPN without its fabric."""
+    return address.partition("@")[0].partition("/")[0]
+
+
 def same_network(port: HostPort, portal: Portal) -> bool:
-    """Whether port and portal are meant to talk: same protocol and the same subnet."""
+    """Whether port and portal are meant to talk: same protocol and the same subnet or fabric."""
     if port.protocol != portal.protocol:
         return False
     return network_of(port.address) == network_of(portal.address)
@@ -142,15 +165,16 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
 
     Frames of different size log in and then stall, so they count as no path. Bound iSCSI needs exactly one active
     uplink on the interface and none standby, else the host refuses to bind the interface and no session starts; other
-    protocols take what uplinks there are.
+    protocols take what uplinks there are. An FC port has neither VLAN nor uplinks; it needs a zone that holds both.
     """
-    bound = port.protocol == ISCSI
+    bound, ip = port.protocol == ISCSI, port.protocol != FC
     tests = (
         (portal.up, Cause.PORTAL_DOWN),
         (port.up, Cause.PORT_DOWN),
-        (port.vlan == portal.vlan, Cause.VLAN),
-        (port.frame_bytes == portal.frame_bytes, Cause.FRAME),
-        (len(port.active_uplinks) > 0, Cause.NO_UPLINK),
+        (not ip or port.vlan == portal.vlan, Cause.VLAN),
+        (not ip or port.frame_bytes == portal.frame_bytes, Cause.FRAME),
+        (ip or bool(port.zones & portal.zones), Cause.ZONE),
+        (not ip or len(port.active_uplinks) > 0, Cause.NO_UPLINK),
         (not bound or len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
         (not bound or not port.standby_uplinks, Cause.STANDBY_UPLINK),
         (offer is None or port.initiator in offer.initiators, Cause.MASKED),
@@ -161,6 +185,11 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
 def unused_cause(portal: Portal) -> Cause:
     """Why a path is missing where nothing stands in the way."""
     return {NFS: Cause.NOT_MOUNTED, NVME: Cause.NOT_CONNECTED}.get(portal.protocol, Cause.NOT_RESCANNED)
+
+
+def astray_cause(portal: Portal) -> Cause:
+    """Why a port that is in none of the portals' networks has no path."""
+    return Cause.FABRIC if portal.protocol == FC else Cause.SUBNET
 
 
 def strays(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[tuple[str, str], str]:
@@ -219,7 +248,7 @@ def compare_paths(
 
     ``seen`` holds (host, port name, portal name) as hosts report them; None asks what the hosts *will* see, so
     that a path is taken as seen when nothing blocks it. A path of one subnet is expected; a path seen without
-    being expected is reported too (``expected`` False).
+    being expected is reported too (``expected`` False). Where a host has the volume over FC, iSCSI stands by.
     """
     reported = None if seen is None else set(seen)
     lost = strays(ports, portals)
@@ -229,7 +258,7 @@ def compare_paths(
             stray = lost.get((port.host, port.name)) == network_of(portal.address)
             expected = portal.controller in offer.controllers and (stray or same_network(port, portal))
             key = (port.host, port.name, portal.name)
-            cause = Cause.SUBNET if stray else blocking_cause(port, portal, offer) if expected else None
+            cause = astray_cause(portal) if stray else blocking_cause(port, portal, offer) if expected else None
             is_seen = (expected and cause is None) if reported is None else key in reported
             if not expected and not is_seen:
                 continue
@@ -237,7 +266,16 @@ def compare_paths(
                 cause = unused_cause(portal)
             access = Access.OPTIMIZED if portal.controller == offer.owner else Access.NON_OPTIMIZED
             verdicts.append(PathVerdict(*key, expected, is_seen, access, None if is_seen else cause))
-    return verdicts
+    return _standing_by(verdicts, {portal.name: portal.protocol for portal in portals})
+
+
+def _standing_by(paths: list[PathVerdict], protocol: dict[str, str]) -> list[PathVerdict]:
+    """The paths with those over iSCSI standing by on hosts that see the volume over FC."""
+    over_fc = {path.host for path in paths if path.seen and protocol[path.portal] == FC}
+    return [
+        replace(path, access=Access.STANDBY) if path.host in over_fc and protocol[path.portal] == ISCSI else path
+        for path in paths
+    ]
 
 
 def single_points(
@@ -245,8 +283,8 @@ def single_points(
 ) -> list[SinglePoint]:
     """Components whose loss alone takes the volume from a host that sees it now.
 
-    Taken away one at a time: host port, uplink, switch, subnet, portal, controller. A path lies on the switches of
-    both of its ends. The array itself is one always and is left out, as nothing on this side can change it.
+    Taken away one at a time: host port, uplink, switch, subnet or fabric, portal, controller. A path lies on the
+    switches of both of its ends. The array itself is one always and is left out, as nothing here can change it.
     """
     port_of = {(port.host, port.name): port for port in ports}
     portal_of = {portal.name: portal for portal in portals}
@@ -267,7 +305,7 @@ def components_of(port: HostPort, portal: Portal) -> set[tuple[str, str]]:
     found = {
         ("host port", f"{port.host} {port.name}"),
         *([("uplink", uplink_of(port))] if uplink_of(port) else []),
-        ("subnet", network_of(portal.address)),
+        ("fabric" if portal.protocol == FC else "subnet", network_of(portal.address)),
         ("portal", f"{portal.array} {portal.name}"),
         ("controller", f"{portal.array} {portal.controller}"),
     }
@@ -276,11 +314,16 @@ def components_of(port: HostPort, portal: Portal) -> set[tuple[str, str]]:
 
 def switch_of(port: HostPort) -> str:
     """The switch that all of a port's traffic takes; empty where it is unknown, or another uplink would take over."""
-    return port.switch if uplink_of(port) else ""
+    return port.switch if port.protocol == FC or uplink_of(port) else ""
 
 
 def uplink_of(port: HostPort) -> str:
-    """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over."""
+    """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over.
+
+    An FC port has none beside itself.
+    """
+    if port.protocol == FC:
+        return ""
     if len(port.active_uplinks) + len(port.standby_uplinks) > 1 and port.protocol != ISCSI:
         return ""
     return f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}"

@@ -10,7 +10,7 @@ import numpy as np
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text
 from movelot_core.fabric.matrix import CAUSES, MASKED, PathMatrix
-from movelot_core.fabric.paths import Access, HostPort, PathVerdict, Portal, lacking
+from movelot_core.fabric.paths import FC, Access, HostPort, PathVerdict, Portal, bare_address, lacking
 
 
 @dataclass
@@ -24,7 +24,7 @@ class BoardPortal:
 
 @dataclass
 class BoardPath:
-    """A mark: state is active, other (the controller that does not own the volume) or missing."""
+    """A mark: state is active, other (the controller that does not own the volume), standby or missing."""
 
     port: str
     portal: str
@@ -60,7 +60,7 @@ def board_of(table: PathTable) -> Board:
     for name in sorted({port.host for port in table.ports}):
         hosts.append(_row(name, [path for path in table.paths if path.host == name], lacks.get(name, [])))
     return Board(
-        [BoardPortal(portal.name, portal.controller, portal.address.split("/")[0]) for portal in table.portals],
+        [BoardPortal(portal.name, portal.controller, bare_address(portal.address)) for portal in table.portals],
         hosts,
         sum(host.seen for host in hosts),
         sum(host.expected for host in hosts),
@@ -71,12 +71,14 @@ def _lacks(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[str, li
     """By host, the subnets in which it has no interface though most of its fellows have one, in words."""
     found: dict[str, list[str]] = {}
     for lack in lacking(ports, portals):
-        found.setdefault(lack.host, []).append(f"no interface in {lack.subnet}")
+        what = "port" if lack.like.protocol == FC else "interface"
+        found.setdefault(lack.host, []).append(f"no {what} in {lack.subnet}")
     return found
 
 
 def _mark(path: PathVerdict) -> BoardPath:
-    state = "missing" if path.missing else "active" if path.access is Access.OPTIMIZED else "other"
+    states = {Access.OPTIMIZED: "active", Access.STANDBY: "standby"}
+    state = "missing" if path.missing else states.get(path.access, "other")
     return BoardPath(
         path.port, path.portal, state, cause_text(path.cause, path.port) if path.missing and path.cause else ""
     )
@@ -101,7 +103,7 @@ def board_of_paths(matrix: PathMatrix, volume: int | None, most: int) -> tuple[B
         rows.append(_row(host, verdicts, lacks.get(host, [])))
     rows.sort(key=lambda row: (row.seen == row.expected, row.name))
     board = Board(
-        [BoardPortal(portal.name, portal.controller, portal.address.split("/")[0]) for portal in fabric.portals],
+        [BoardPortal(portal.name, portal.controller, bare_address(portal.address)) for portal in fabric.portals],
         rows[:most],
         sum(row.seen for row in rows),
         sum(row.expected for row in rows),
@@ -110,12 +112,12 @@ def board_of_paths(matrix: PathMatrix, volume: int | None, most: int) -> tuple[B
 
 
 def _pair(matrix: PathMatrix, volumes: slice, at: tuple[int, int], lost: bool) -> PathVerdict:
-    """The verdict on one pair over ``volumes``: its first cause where it is lost, else active unless none owns it."""
+    """The verdict on one pair over ``volumes``: its first cause where it is lost, else the best state for any."""
     fabric, (p, q) = matrix.fabric, at
     port, portal = fabric.ports[p], fabric.portals[q]
     codes = [int(code) for code in matrix.cause[volumes, p, q] if code >= 0]
-    owned = any(offer.owner == portal.controller for offer in fabric.offers[volumes])
-    access = Access.OPTIMIZED if owned else Access.NON_OPTIMIZED
+    states = {matrix.access(v, p, q) for v in range(len(fabric.offers))[volumes]}
+    access = next(state for state in (Access.OPTIMIZED, Access.NON_OPTIMIZED, Access.STANDBY) if state in states)
     return PathVerdict(port.host, port.name, portal.name, True, not lost, access, CAUSES[codes[0]] if lost else None)
 
 

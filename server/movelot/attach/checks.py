@@ -12,7 +12,7 @@ from movelot.inventory.sentences import fit_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFit, Verdict
-from movelot_core.fabric.paths import network_of
+from movelot_core.fabric.paths import FC, network_of
 from movelot_core.units import format_share, format_size
 
 if TYPE_CHECKING:
@@ -40,14 +40,14 @@ def form_checks(wish: Wish, fits: list[tuple[Pool, PoolFit]], chosen: list[Pool]
 
 def path_checks(table: PathTable) -> list[Check]:
     """Hosts without any path stop; missing paths and single points of failure warn."""
-    checks = []
+    checks, legs = [], ("subnet", "fabric")
     seen = sum(path.seen for path in table.paths)
     expected = sum(path.expected for path in table.paths)
     hosts = sorted({port.host for port in table.ports})
     blind = [host for host in hosts if not any(path.seen for path in table.paths if path.host == host)]
     checks += [Check("every host reaches it", STOP, f"{host} would have no path at all.") for host in blind]
     for host in hosts:
-        points = sorted({point.component for point in table.points if point.host == host and point.kind == "subnet"})
+        points = sorted({point.component for point in table.points if point.host == host and point.kind in legs})
         if host not in blind and points:
             checks.append(Check("no single point of failure", WARN, f"{host} would reach it over {points[0]} only."))
     if seen == expected:
@@ -56,12 +56,15 @@ def path_checks(table: PathTable) -> list[Check]:
 
 
 def _legs(table: PathTable) -> str:
-    """Over how many subnets and controllers the paths go."""
+    """Over how many subnets, or FC fabrics, and controllers the paths go."""
     used = {path.portal for path in table.paths if path.seen}
     portals = [portal for portal in table.portals if portal.name in used]
-    subnets = len({network_of(portal.address) for portal in portals})
+    ways = []
+    for word, over_fc in (("fabric", True), ("subnet", False)):
+        count = len({network_of(portal.address) for portal in portals if (portal.protocol == FC) == over_fc})
+        ways += [f"{count} {word}{'s'[: count != 1]}"] if count else []
     controllers = len({portal.controller for portal in portals})
-    return f"{subnets} subnet{'s'[: subnets != 1]} and {controllers} controller{'s'[: controllers != 1]}"
+    return f"{', '.join(ways)} and {controllers} controller{'s'[: controllers != 1]}"
 
 
 def rival_checks(lot: Lot, chosen: list[Pool], volumes: list[PlannedVolume]) -> list[Check]:

@@ -18,7 +18,6 @@ from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount,
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
-from movelot_core.fabric.paths import NVME
 from movelot_core.units import format_size
 
 USERS_NAMED = 5
@@ -169,7 +168,7 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
 
 
 def _withdraw(volume: Volume, offer: Offer, needs: tuple[int, ...]) -> StepSpec:
-    nvme = volume.device.block_protocol == NVME
+    nvme = volume.device.has_namespaces
     uris = dict(volume.device.initiators.values_list("identifier", "uri"))
     params = {
         "uri": offer.uri,

@@ -13,6 +13,7 @@ from movelot.attach.mending import mended
 from movelot.attach.path_fixes import Fixable, fixables, fixes_in
 from movelot.attach.pools import Figures, Fits, PlannedVolume, PoolRow, ceiling_of, figures_of, fits_of, pool_row
 from movelot.attach.steps import Wanted, attach_steps
+from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Offer, Pool
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import Draft, DraftKind
@@ -46,7 +47,7 @@ class AttachKind(DraftKind):
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         typed = Form.of(form)
         wish = read(typed)
-        cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
+        cluster = cluster_named(typed.cluster)
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = figures_of(cluster, lot, BLOCK)
         fits = fits_of(cluster, wish, figures)

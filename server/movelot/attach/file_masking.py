@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from movelot.attach.files import mount_step
+from movelot.inventory.clusters import cluster_named
 from movelot.inventory.files import export_of, mounts_of
-from movelot.inventory.models import Cluster, Device, Volume
+from movelot.inventory.models import Device, Volume
 from movelot.inventory.models import Export as ExportRow
 from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES
@@ -51,7 +52,7 @@ def _hosts_for(mounting: set[str], cluster: str) -> list[Device]:
     hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
     if mounting:
         return list(hosts.filter(cluster__in=Device.objects.filter(name__in=mounting).values("cluster")))
-    chosen = Cluster.objects.filter(name=cluster).first() or Cluster.objects.order_by("name").first()
+    chosen = cluster_named(cluster)
     return list(hosts.filter(cluster=chosen)) if chosen else []
 
 

@@ -14,6 +14,7 @@ from movelot.attach.file_limits import LimitRow, limit_rows, limit_steps
 from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
 from movelot.attach.pools import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
+from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Datastore, Device, HostPort, Mount, Pool, Portal, Volume
 from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES, cause_text
@@ -114,7 +115,7 @@ class AttachFileKind(DraftKind):
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         typed = FileForm.of(form)
         wish = read(Form(typed.cluster, typed.name, typed.size))
-        cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
+        cluster = cluster_named(typed.cluster)
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = figures_of(cluster, lot, (NFS,))
         fits = fits_of(cluster, wish, figures)

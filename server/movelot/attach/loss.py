@@ -11,9 +11,9 @@ from movelot.inventory.models import Cluster, Datastore, Device, Disk, HostPort,
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 from movelot.problems import Problem
 from movelot_core.fabric.loss import Component, Effect, Loss, MachineUse, lose, machines_hit
-from movelot_core.fabric.paths import network_of
+from movelot_core.fabric.paths import FC, network_of
 
-KINDS = ("array", "controller", "portal", "switch", "subnet", "pool", "volume", "host", "host port", "uplink")
+KINDS = ("array", "controller", "portal", "switch", "subnet", "fabric", "pool", "volume", "host", "host port", "uplink")
 COMPONENTS_MAX = 60
 MACHINES_SHOWN = 500
 
@@ -85,7 +85,9 @@ def _all_components() -> Iterator[ComponentRow]:
     yield from _rows("array", (p.device.name for p in portals))
     yield from _rows("controller", (f"{p.device.name} {p.controller}" for p in portals))
     yield from _rows("switch", sorted({*(p.switch for p in portals), *ports.values_list("switch", flat=True)} - {""}))
-    yield from _rows("subnet", sorted({network_of(portal.network) for portal in portals}))
+    for kind, over_fc in (("subnet", False), ("fabric", True)):
+        ends = [portal for portal in portals if (portal.protocol == FC) == over_fc]
+        yield from _rows(kind, sorted({network_of(portal.network) for portal in ends}))
     yield from _rows("portal", (f"{p.device.name} {p.name}" for p in portals))
     yield from _rows("pool", _named(Pool.objects.values_list("device__name", "name")))
     yield from _rows("volume", _named(Volume.objects.values_list("device__name", "name")))

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Q
-
-from movelot.attach.admission import admit
+from movelot.attach.admission import admit, names_of
 from movelot.attach.file_masking import spread_file
 from movelot.attach.steps import PATH_POLICY, connect_steps, find_step, lun_for, number_word, numbered
-from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
+from movelot.inventory.clusters import cluster_named
+from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import expected_table, initiators_of
 from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
-from movelot_core.fabric.paths import NVME
 
 
 def volume_named(value: Any) -> Volume | None:
@@ -87,13 +85,12 @@ def _seeing(volume: Volume) -> set[int]:
 
 def hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
     """Hosts of the clusters that have any host let in; for a volume offered to nobody those of ``cluster``."""
-    hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
+    hosts = list(Device.objects.filter(kind=Device.Kind.HOST).order_by("name"))
     if offer is not None:
-        let_in = Q(initiator__in=offer.initiators) | Q(nqn__in=offer.initiators)
-        clusters = Device.objects.filter(let_in, cluster__isnull=False).values("cluster")
-        return list(hosts.filter(cluster__in=clusters))
-    chosen = Cluster.objects.filter(name=cluster).first() or Cluster.objects.order_by("name").first()
-    return list(hosts.filter(cluster=chosen)) if chosen else []
+        clusters = {host.cluster_id for host in hosts if initiators_of(host) & set(offer.initiators)} - {None}
+        return [host for host in hosts if host.cluster_id in clusters]
+    chosen = cluster_named(cluster)
+    return [host for host in hosts if chosen and host.cluster_id == chosen.pk]
 
 
 def admission_steps(volume: Volume, offer: Offer | None, hosts: list[Device]) -> list[StepSpec]:
@@ -118,18 +115,20 @@ def _offer(volume: Volume, hosts: list[Device]) -> list[StepSpec]:
 
 def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]:
     """The step that lets the hosts' initiators in, where some are not."""
-    missing = [host for host in hosts if not initiators_of(host) & set(offer.initiators)]
+    names = names_of(volume.device, hosts)
+    missing = [host for host in hosts if not set(names[host.pk]) <= set(offer.initiators)]
     if not missing:
         return []
     uris = dict(Initiator.objects.filter(device=volume.device).values_list("identifier", "uri"))
     before = sorted(uris[name] for name in offer.initiators if name in uris)
     admission = admit(volume.device, missing, 0)
+    added = [uri for uri in admission.uris if uri not in before]
     let_in = StepSpec(
         "let_in",
         volume.device.name,
         f"Let {', '.join(host.name for host in missing)} see {volume.name}",
         f"{number_word(volume.device)} {offer.lun}, as on the other hosts",
-        {"uri": offer.uri, "volume": volume.name, "wanted": [*before, *admission.uris], "before": before},
+        {"uri": offer.uri, "volume": volume.name, "wanted": [*before, *added], "before": before},
         tuple(range(len(admission.steps))),
     )
     return [*admission.steps, let_in]
@@ -182,12 +181,12 @@ def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpe
 
 def _lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check]:
     """The LUN number has to be free for every initiator that is let in anew."""
-    if volume.device.block_protocol == NVME:
+    if volume.device.has_namespaces:
         # A namespace id is the subsystem's own, the same for every host.
         return []
     others = Offer.objects.filter(device=volume.device, lun=offer.lun).exclude(pk=offer.pk)
     taken = {name for other in others for name in other.initiators}
-    clash = [host.name for host in blind if host.initiator in taken]
+    clash = [host.name for host in blind if initiators_of(host) & taken]
     if clash:
         text = f"LUN number {offer.lun} is another volume's on {', '.join(clash)}."
         return [Check("LUN number is free", STOP, text)]
@@ -223,7 +222,8 @@ class InitiatorKind(DraftKind):
         steps: list[StepSpec] = []
         for row in rows:
             steps += _forget(row, len(steps))
-        owner = Device.objects.filter(Q(initiator=name) | Q(nqn=name)).first()
+        hosts = Device.objects.filter(kind=Device.Kind.HOST)
+        owner = next((host for host in hosts if name in initiators_of(host)), None)
         if owner:
             check = Check("belongs to nobody", STOP, f"It is the initiator of {owner.name}, which is linked.")
         else:

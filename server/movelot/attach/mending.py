@@ -11,7 +11,7 @@ from movelot.lots.steps.base import StepSpec
 from movelot_core.addresses import next_free
 from movelot_core.errors import CoreError
 from movelot_core.fabric import paths
-from movelot_core.fabric.paths import NVME, Cause, Lack, lacking
+from movelot_core.fabric.paths import FC, Cause, Lack, lacking
 
 
 def frame_steps(host: Device, table: PathTable) -> list[StepSpec]:
@@ -34,18 +34,19 @@ def frame_steps(host: Device, table: PathTable) -> list[StepSpec]:
 def addresses_in_use() -> list[str]:
     """Every address that a linked device is known to have, with prefix length."""
     return [
-        *HostPort.objects.values_list("network", flat=True),
-        *Portal.objects.values_list("network", flat=True),
+        *HostPort.objects.exclude(protocol=FC).values_list("network", flat=True),
+        *Portal.objects.exclude(protocol=FC).values_list("network", flat=True),
     ]
 
 
 def interface_steps(table: PathTable) -> dict[str, list[StepSpec]]:
     """By host, a step for each interface that it lacks beside its fellows, with the next free address.
 
-    There is none for a subnet without a free address; that the host lacks one there is said all the same.
+    There is none for a subnet without a free address, nor for an FC fabric, where a port is a piece of hardware; that
+    the host lacks one there is said all the same.
     """
     found: dict[str, list[StepSpec]] = {}
-    lacks = lacking(table.ports, table.portals)
+    lacks = [lack for lack in lacking(table.ports, table.portals) if lack.like.protocol != FC]
     used = addresses_in_use() if lacks else []
     for lack in lacks:
         beside = [port.address for port in table.ports if paths.network_of(port.address) == lack.subnet]
@@ -102,7 +103,7 @@ def _made(step: StepSpec, host: Device) -> paths.HostPort:
         name=params["interface"],
         address=params["network"],
         vlan=params["vlan"],
-        initiator=initiator_of(host, params["protocol"]),
+        initiator=initiator_of(host, params["protocol"], params["network"]),
         active_uplinks=tuple(params["uplinks"]),
         protocol=params["protocol"],
         frame_bytes=params["frame_bytes"],
@@ -111,7 +112,7 @@ def _made(step: StepSpec, host: Device) -> paths.HostPort:
 
 def find_paths_steps(host: Device, array: Device, table: PathTable, needs: tuple[int, ...]) -> list[StepSpec]:
     """What finds the paths of the mended ``table``: a scan, or over NVMe the connections that are missing, if any."""
-    if array.block_protocol == NVME:
+    if array.has_namespaces:
         return connect_steps(array, [host], table, needs)
     detail = "find the paths that come back"
     return [StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)]

@@ -15,6 +15,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.board import Board, board_of_paths
 from movelot.attach.path_policies import POLICIES, PolicyFilter, PolicyRow, rows_of
+from movelot.inventory.clusters import clusters
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 from movelot.inventory.store import inventory_version
@@ -93,7 +94,7 @@ class PoliciesSerializer(DataclassSerializer[PoliciesAnswer]):
 
 def _names() -> tuple[list[str], list[str]]:
     arrays = Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name").values_list("name", flat=True)
-    return list(Cluster.objects.order_by("name").values_list("name", flat=True)), list(arrays)
+    return clusters(), list(arrays)
 
 
 class PathsView(APIView):
@@ -121,12 +122,12 @@ class PathsView(APIView):
 
 
 def _first_array(cluster: Cluster) -> str:
-    """The array to show when none is asked for: one with missing paths, else one with paths at all, else any."""
+    """The array to show when none is asked for: the one that most paths to are missing, else that most lead to."""
 
     def found() -> str:
-        def wants_a_look(array: Device) -> tuple[bool, bool]:
+        def wants_a_look(array: Device) -> tuple[int, int]:
             matrix = cluster_paths(cluster, array).matrix
-            return bool(matrix.missing.any()), bool(matrix.expected.any())
+            return int(matrix.missing.sum()), int(matrix.expected.sum())
 
         arrays = Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name")
         return max(arrays, key=wants_a_look).name

@@ -20,6 +20,7 @@ from movelot.attach.mending import mended
 from movelot.attach.path_fixes import Fixable, fixables, fixes_in
 from movelot.attach.pools import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
 from movelot.attach.steps import connect_steps
+from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Device, Machine, Mount, Pool, Volume
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -86,7 +87,7 @@ class AttachSetKind(DraftKind):
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         typed = SetForm.of(form)
         wish = read(Form(typed.cluster, typed.name))
-        cluster = Cluster.objects.filter(name=typed.cluster).first() or Cluster.objects.order_by("name").first()
+        cluster = cluster_named(typed.cluster)
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = {
             name: found for name, found in figures_of(cluster, lot, (NVME,)).items() if found[0].device.set_limits

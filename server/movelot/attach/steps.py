@@ -9,7 +9,6 @@ from movelot.attach.admission import admit
 from movelot.inventory.models import Device, Offer, Pool
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
-from movelot_core.fabric.paths import NVME
 from movelot_core.units import format_size
 
 PATH_POLICY = "RoundRobin"
@@ -59,7 +58,7 @@ def free_luns(array: Device, count: int) -> list[int]:
 
 def _luns(array: Device, count: int) -> list[int | None]:
     """LUN numbers to offer volumes under; None over NVMe, where the array numbers its namespaces itself."""
-    return [None] * count if array.block_protocol == NVME else [*free_luns(array, count)]
+    return [None] * count if array.has_namespaces else [*free_luns(array, count)]
 
 
 def lun_for(array: Device) -> int | None:
@@ -69,7 +68,7 @@ def lun_for(array: Device) -> int | None:
 
 def number_word(array: Device) -> str:
     """What the standard calls the number under which hosts see a volume."""
-    return "namespace id" if array.block_protocol == NVME else "LUN number"
+    return "namespace id" if array.has_namespaces else "LUN number"
 
 
 def numbered(lun: int | None) -> str:
@@ -104,7 +103,7 @@ def _array_steps(
 
 def connect_steps(array: Device, hosts: list[Device], table: PathTable, needs: tuple[int, ...]) -> list[StepSpec]:
     """For NVMe, a step for each host that is not yet connected to the array's subsystem over all of its paths."""
-    if array.block_protocol != NVME:
+    if not array.has_namespaces:
         return []
     addresses = {portal.name: portal.address.split("/")[0] for portal in table.portals}
     steps = []
@@ -137,7 +136,7 @@ def find_step(
         (True, True): f"Wait for the namespace on {host.name}",
         (False, True): f"Wait until the namespace is gone from {host.name}",
     }
-    nvme = array.block_protocol == NVME
+    nvme = array.has_namespaces
     title = titles[present, nvme]
     params = {"serial": serial, "present": present}
     return StepSpec("scan", host.name, title, detail, params, needs, seconds=1.0 if nvme else host.scan_seconds)

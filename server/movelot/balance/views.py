@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.core.cache import cache
+from django.db.models import Count
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -75,13 +76,14 @@ class MovesSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 class GroupListView(APIView):
-    """All balance groups."""
+    """All balance groups, the one with most machines first."""
 
     @extend_schema(responses=GroupRowSerializer(many=True))
     def get(self, request: Request) -> Response:
+        groups = BalanceGroup.objects.annotate(machines=Count("cluster__devices__machines"))
         rows = [
             GroupRow(g.pk, g.name, g.datastores.count(), g.fill_ceiling, g.latency_ceiling_ms)
-            for g in BalanceGroup.objects.order_by("name")
+            for g in groups.order_by("-machines", "name")
         ]
         return Response(GroupRowSerializer(rows, many=True).data)
 

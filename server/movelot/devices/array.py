@@ -6,10 +6,12 @@ from typing import Any
 
 from movelot.devices.capabilities import PROTOCOLS, array_capabilities
 from movelot.devices.clock import clock_offset_seconds
+from movelot.devices.fc_ports import FC_FRAME_BYTES, fc_network
 from movelot.devices.files import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.devices.set_rows import PLAIN, member_parts, set_row
 from movelot.inventory.readings import ArrayReading, Row
+from movelot_core.fabric.paths import FC
 
 ROOT = "/redfish/v1"
 
@@ -27,7 +29,7 @@ def fabric_uri(session: DeviceSession) -> str:
 
 
 def read_array(session: DeviceSession) -> ArrayReading:
-    """A whole reading in ten requests; each file system takes one more."""
+    """A whole reading in eleven requests; each file system takes one more."""
     storage = next(session.members(f"{ROOT}/Storage"))
     base, fabric = storage["@odata.id"], fabric_uri(session)
     oem = storage.get("Oem", {}).get("Kestrel", {})
@@ -43,6 +45,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
     limits = {name.removesuffix("Max").lower(): int(most) for name, most in oem.get("VolumeSetLimits", {}).items()}
     file_systems = list(session.members(f"{base}/FileSystems")) if "FileSystems" in storage else []
     endpoints = list(session.members(f"{fabric}/Endpoints"))
+    zones = list(session.members(f"{fabric}/Zones")) if "Volumes" in storage else []
     initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
     return ArrayReading(
         name=storage["Name"],
@@ -52,6 +55,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
         pools=[_pool(member) for member in pools],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
         initiators=[{**_head(e), "identifier": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
+        zones=[_zone(member) for member in zones],
         volumes=[*sets, *block, *({**PLAIN, **file_system_row(member)} for member in file_systems)],
         offers=[_offer(member, initiators, numbers) for member in connections],
         exports=[row for member in file_systems for row in exports_of(session, member)],
@@ -74,18 +78,24 @@ def _pool(member: Resource) -> Row:
 
 
 def _portal(member: Resource) -> Row:
-    oem = member["Oem"]["Kestrel"]
+    oem, over_fc = member["Oem"]["Kestrel"], member["EndpointProtocol"] == FC
     return {
         **_head(member),
         "protocol": PROTOCOLS.get(member["EndpointProtocol"], member["EndpointProtocol"]),
         "host_name": oem.get("HostName", ""),
         "controller": member["ConnectedEntities"][0]["EntityLink"]["@odata.id"].rsplit("/", 1)[1],
-        "network": oem["Network"],
-        "vlan": oem["VLANId"],
+        "network": fc_network(member["Identifiers"][0]["DurableName"], oem) if over_fc else oem["Network"],
+        "vlan": oem.get("VLANId", 0),
         "up": member["Status"]["State"] == "Enabled",
-        "frame_bytes": oem.get("MTUSize", 9000),
-        "switch": oem.get("LLDPReceive", {}).get("SystemName", ""),
+        "frame_bytes": FC_FRAME_BYTES if over_fc else oem.get("MTUSize", 9000),
+        "switch": oem.get("SwitchName") or oem.get("LLDPReceive", {}).get("SystemName", ""),
     }
+
+
+def _zone(member: Resource) -> Row:
+    oem = member["Oem"]["Kestrel"]
+    members = [[each["Alias"], each["WWPN"]] for each in oem["Members"]]
+    return {**_head(member), "fabric": oem["FabricName"], "members": members}
 
 
 def volume_row(member: Resource) -> Row:
@@ -167,11 +177,12 @@ def find_initiator(session: DeviceSession, identifier: str) -> str | None:
 
 
 def add_initiator(session: DeviceSession, identifier: str) -> str:
-    """Make an initiator known to the array by its IQN or NQN; returns its URI."""
-    nvme = identifier.startswith("nqn.")
+    """Make an initiator known to the array by its IQN, NQN or WWPN; returns its URI."""
+    forms = {"nqn": ("NVMeOverFabrics", "NQN"), "iqn": ("iSCSI", "iQN")}
+    protocol, form = forms.get(identifier.partition(".")[0], (FC, "FC_WWN"))
     body = {
-        "EndpointProtocol": "NVMeOverFabrics" if nvme else "iSCSI",
-        "Identifiers": [{"DurableNameFormat": "NQN" if nvme else "iQN", "DurableName": identifier}],
+        "EndpointProtocol": protocol,
+        "Identifiers": [{"DurableNameFormat": form, "DurableName": identifier}],
         "ConnectedEntities": [{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
     }
     return str(session.post(f"{fabric_uri(session)}/Endpoints", body).dict["@odata.id"])

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices.session import Resource
-from movelot_core.fabric.paths import ISCSI, NFS, NVME
+from movelot_core.fabric.paths import FC, ISCSI, NFS, NVME
 
 Capability = list[Any]
 # The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
@@ -46,7 +46,12 @@ def host_capabilities(system: Resource) -> list[Capability]:
     oem = system["Oem"]["Kestrel"]
     actions = {name.rsplit(".", 1)[1] for name in system["Actions"]["Oem"]}
     nvme = bool(oem.get("HostNQN")) and "ConnectSubsystem" in actions
-    able = {ISCSI: bool(oem.get("InitiatorName")), NVME: nvme, NFS: "MountExport" in actions}
+    able = {
+        FC: "FibreChannelPorts" in oem,
+        ISCSI: bool(oem.get("InitiatorName")),
+        NVME: nvme,
+        NFS: "MountExport" in actions,
+    }
     protocols = [name for name, there in able.items() if there]
     return [
         ["protocols", bool(protocols), ", ".join(protocols) or "neither initiator nor NFS client"],

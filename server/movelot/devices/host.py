@@ -7,6 +7,7 @@ from typing import Any
 
 from movelot.devices.capabilities import host_capabilities
 from movelot.devices.clock import clock_offset_seconds
+from movelot.devices.fc_ports import fc_port_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.readings import HostReading, Row
 
@@ -22,9 +23,10 @@ def system_uri(session: DeviceSession) -> str:
 
 
 def read_host(session: DeviceSession) -> HostReading:
-    """A whole reading in six requests."""
+    """A whole reading in six requests, and one more where there are FC ports."""
     system = next(session.members(f"{ROOT}/Systems"))
     base, oem = system["@odata.id"], system["Oem"]["Kestrel"]
+    fc_ports = session.members(oem["FibreChannelPorts"]["@odata.id"]) if "FibreChannelPorts" in oem else []
     return HostReading(
         name=system["Name"],
         cluster=oem["Cluster"],
@@ -33,7 +35,10 @@ def read_host(session: DeviceSession) -> HostReading:
         clock_offset_seconds=clock_offset_seconds(session),
         capabilities=host_capabilities(system),
         scan_seconds=float(oem["ScanSeconds"]),
-        ports=[_port(member) for member in session.members(f"{base}/EthernetInterfaces")],
+        ports=[
+            *(_port(member) for member in session.members(f"{base}/EthernetInterfaces")),
+            *(fc_port_row(member) for member in fc_ports),
+        ],
         devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
         datastores=[datastore_row(member) for member in session.members(oem["Datastores"]["@odata.id"])],
         machines=[_machine(member) for member in session.members(oem["VirtualMachines"]["@odata.id"])],

@@ -21,6 +21,7 @@ from movelot.inventory.store import changed, store_reading
 from movelot.inventory.telemetry import DiskSample, PoolSample, UseSample, add_samples, learn
 
 log = logging.getLogger(__name__)
+AT_ONCE = 8
 REPORTS = "/redfish/v1/TelemetryService/MetricReports"
 Answer = tuple[ArrayReading | HostReading, float]
 
@@ -40,7 +41,7 @@ def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
         (device for device in devices if not device.imported), key=lambda device: (device.kind, device.name)
     )
     failed: dict[str, DeviceError] = {}
-    with ThreadPoolExecutor(max_workers=8) as threads:
+    with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
         # Sessions are looked up here, as the threads must not touch the database.
         jobs = [(device, threads.submit(_ask, session_with(device), device.kind)) for device in chosen]
         for device, job in jobs:
@@ -68,31 +69,40 @@ def _mark(device: Device, error: DeviceError) -> None:
 
 def collect(devices: Iterable[Device]) -> int:
     """Fetch the metric reports that each device has finished since the last time; learn from them. Returns samples."""
-    count = 0
-    for device in devices:
-        try:
-            count += _collect_one(device)
-        except DeviceError as error:
-            _mark(device, error)
+    count, chosen = 0, list(devices)
+    with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
+        # A few at a time: the history of many devices would not fit in memory at once.
+        for first in range(0, len(chosen), AT_ONCE):
+            some = chosen[first : first + AT_ONCE]
+            jobs = [(each, threads.submit(_reports, session_with(each), each.telemetry_until)) for each in some]
+            for device, job in jobs:
+                try:
+                    count += _keep(device, job.result())
+                except DeviceError as error:
+                    _mark(device, error)
     if count:
         learn()
     return count
 
 
-def _collect_one(device: Device) -> int:
-    session, today = session_with(device), datetime.now(UTC)
-    since = device.telemetry_until or today - timedelta(days=settings.TELEMETRY_DAYS - 1)
-    count = 0
-    latest = since
+def _reports(session: DeviceSession, until: datetime | None) -> list[Resource]:
+    """Metric values of the days since ``until`` that are newer; of the last weeks where nothing is known yet."""
+    today = datetime.now(UTC)
+    since = until or today - timedelta(days=settings.TELEMETRY_DAYS - 1)
+    found: list[Resource] = []
     for offset in range((today.date() - since.date()).days + 1):
         day = (since + timedelta(days=offset)).date()
         values = session.get(f"{REPORTS}/{day:%Y-%m-%d}")["MetricValues"]
-        fresh = [value for value in values if device.telemetry_until is None or moment(value) > device.telemetry_until]
-        if fresh:
-            count += add_samples(*samples(fresh))
-            latest = max(latest, max(moment(value) for value in fresh))
+        found += [value for value in values if until is None or moment(value) > until]
+    return found
+
+
+def _keep(device: Device, values: list[Resource]) -> int:
+    if not values:
+        return 0
+    count = add_samples(*samples(values))
     if count:
-        Device.objects.filter(pk=device.pk).update(telemetry_until=latest)
+        Device.objects.filter(pk=device.pk).update(telemetry_until=max(moment(value) for value in values))
     return count
 
 

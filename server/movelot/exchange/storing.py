@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
 from ipaddress import ip_interface, ip_network
@@ -19,6 +20,7 @@ from movelot.inventory import models
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot.inventory.store import changed, store_reading
 
+WWPN = re.compile(r"([0-9a-f]{2}:){7}[0-9a-f]{2}")
 Groups = dict[Any, list[Row]]
 DAYS = {"weekday": 0, "weekend": 1}
 MEASURES = {"read_iops": 0, "write_iops": 1, "kib": 2}
@@ -58,8 +60,8 @@ def check_meaning(package: Package) -> None:
     _check_unique(rows, "datastores", "identity", stores, faults)
     _check_pairs(rows, faults)
     for table, column, parse in (
-        ("host_ports", "network", ip_interface),
-        ("portals", "network", ip_interface),
+        ("host_ports", "network", _network),
+        ("portals", "network", _network),
         ("fills", "day", date.fromisoformat),
     ):
         _check_parsed(rows[table], table, column, parse, faults)
@@ -69,6 +71,15 @@ def check_meaning(package: Package) -> None:
     for row in rows["exports"]:
         networks = [network for network, _ in _pairs(row["clients"], "=")]
         _check_parsed([{**row, "clients": each} for each in networks], "exports", "clients", ip_network, faults)
+
+
+def _network(text: str) -> None:
+    """ValueError unless ``text`` is an address with prefix length, or a WWPN in a fabric."""
+    wwpn, mark, fabric = text.partition("@")
+    if not mark:
+        ip_interface(text)
+    elif not WWPN.fullmatch(wwpn) or not fabric:
+        raise ValueError(text)
 
 
 def _check_unique(rows: dict[str, list[Row]], table: str, column: str, linked: Any, faults: Faults) -> None:
@@ -203,6 +214,7 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
         initiators=[
             {**_head(row, "array", "initiators"), "identifier": row["identifier"]} for row in mine["initiators"]
         ],
+        zones=[_zone(row) for row in mine["zones"]],
         volumes=[_volume(row) for row in mine["volumes"]],
         offers=[_offer(row) for row in mine["offers"]],
         exports=[_export(row) for row in mine["exports"]],
@@ -212,7 +224,7 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
     )
 
 
-ARRAY_TABLES = ("pools", "portals", "initiators", "volumes", "offers", "exports")
+ARRAY_TABLES = ("pools", "portals", "initiators", "zones", "volumes", "offers", "exports")
 
 
 def _capabilities(rows: dict[str, list[Row]], device: str) -> list[list[Any]]:
@@ -257,6 +269,11 @@ def _volume(row: Row) -> Row:
         "volumes_max": row["volumes_max"] or 0,
         **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity")},
     }
+
+
+def _zone(row: Row) -> Row:
+    uri = _uri(row["array"], "zones", f"{row['fabric']}/{row['name']}")
+    return {**_head(row, "array", "zones"), "uri": uri, "fabric": row["fabric"], "members": _pairs(row["members"], "=")}
 
 
 def _offer(row: Row) -> Row:

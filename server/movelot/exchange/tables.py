@@ -113,7 +113,10 @@ _ARRAY = ("arrays", "name")
 _STORE = ("datastores", "identity")
 _WIRED = (
     _may("protocol", "iSCSI when left empty", choices=PROTOCOLS),
-    _text("network", "address with prefix length, as 10.40.8.11/24"),
+    _text(
+        "network",
+        "address with prefix length, as 10.40.8.11/24; over FC its WWPN in a fabric, as 21:00:02:4b:42:00:01:01@f-1",
+    ),
     _whole("vlan", "VLAN number", required=True),
     _flag("up", "whether it has a link; true when left empty"),
     _whole("frame_bytes", "largest frame; 9000 when left empty"),
@@ -224,9 +227,20 @@ TABLES: tuple[Table, ...] = (
         (
             _text("array", "the array", to=_ARRAY),
             _text("name", "its name there"),
-            _text("identifier", "its IQN or NQN"),
+            _text("identifier", "its IQN, NQN or WWPN"),
         ),
         ("array", "name"),
+    ),
+    Table(
+        "zones",
+        "zones of FC fabrics, as arrays tell of them",
+        (
+            _text("array", "the array that tells of it", to=_ARRAY),
+            _text("fabric", "its fabric"),
+            _text("name", "its name there"),
+            _may("members", "alias=WWPN separated by spaces"),
+        ),
+        ("array", "fabric", "name"),
     ),
     Table(
         "volumes",
@@ -257,7 +271,7 @@ TABLES: tuple[Table, ...] = (
             _text("volume", "the volume"),
             _text("name", "the offer's name"),
             _whole("lun", "LUN number, or namespace id", required=True),
-            _may("initiators", "IQNs or NQNs separated by spaces"),
+            _may("initiators", "IQNs, NQNs or WWPNs separated by spaces"),
         ),
         ("array", "name"),
     ),

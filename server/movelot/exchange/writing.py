@@ -106,6 +106,11 @@ def _portals() -> Iterator[Cells]:
         yield row.device.name, row.name, row.controller, *_wired(row), row.host_name
 
 
+def _zones() -> Iterator[Cells]:
+    for row in models.Zone.objects.select_related("device").order_by("device__name", "fabric", "name"):
+        yield row.device.name, row.fabric, row.name, " ".join(f"{alias}={wwpn}" for alias, wwpn in row.members)
+
+
 def _offers() -> Iterator[Cells]:
     for row in models.Offer.objects.select_related("device", "volume").order_by("device__name", "name"):
         yield row.device.name, row.volume.name, row.name, row.lun, " ".join(row.initiators)
@@ -185,6 +190,7 @@ ROWS: dict[str, Any] = {
     "initiators": lambda: _listed(
         models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "identifier"
     ),
+    "zones": _zones,
     "volumes": lambda: _listed(
         models.Volume.objects.order_by("device__name", "name"),
         *("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes"),

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from movelot.inventory.models import BalanceGroup, Datastore, DatastoreDay, Device, Disk, Mount, Pool
 from movelot.inventory.store import inventory_version
 from movelot_core.balance.estate import Estate, State, judge
-from movelot_core.latency import HOURS, ServiceCurve
+from movelot_core.latency import HOURS, ServiceCurve, weights
 
 SLOTS = 2 * HOURS
 WEEKDAY, WEEKEND = slice(0, HOURS), slice(HOURS, SLOTS)
@@ -58,37 +60,25 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
     stores = [store for store in stores if store.serial in pool_of_serial]
     store_number = {store.pk: n for n, store in enumerate(stores)}
     pool_number = {pool.pk: n for n, pool in enumerate(pools)}
-    rows = list(
-        Disk.objects.filter(datastore__in=store_number)
-        .order_by("name", "pk")
-        .values_list(
-            "pk",
-            "name",
-            "size_bytes",
-            "datastore_id",
-            "pinned",
-            "weekday_profile",
-            "weekend_profile",
-            "machine__device__cluster_id",
-            "machine__name",
-        )
-    )
+    rows = _disk_rows(store_number)
+    curves = tuple(curve_of(pool) for pool in pools)
+    place = np.array([store_number[row[3]] for row in rows], dtype=np.int64)
+    pool_of = np.array([pool_number[pool_of_serial[store.serial]] for store in stores], dtype=np.int64)
     estate = Estate(
         disks=tuple(row[1] for row in rows),
         size_bytes=np.array([row[2] for row in rows], dtype=np.int64),
-        place=np.array([store_number[row[3]] for row in rows], dtype=np.int64),
-        features=_features([(bytes(row[5]), bytes(row[6])) for row in rows])
-        * _coincidence(pools)[[pool_number[pool_of_serial[stores[store_number[row[3]]].serial]] for row in rows]],
+        place=place,
+        features=_features([(bytes(row[5]), bytes(row[6])) for row in rows]) * _coincidence(pools)[pool_of[place]],
         reach=_reach(stores, [row[7] for row in rows]),
         pinned=np.array([row[4] for row in rows], dtype=bool),
         datastores=tuple(store.name for store in stores),
         capacity_bytes=np.array([store.capacity_bytes for store in stores], dtype=np.int64),
         other_bytes=np.array([store.other_bytes for store in stores], dtype=np.int64),
-        pool_of=np.array([pool_number[pool_of_serial[store.serial]] for store in stores], dtype=np.int64),
+        pool_of=pool_of,
         pools=tuple(pool.name for pool in pools),
-        curves=tuple(curve_of(pool) for pool in pools),
+        curves=curves,
         array_of=tuple(_copied_by(pool) for pool in pools),
-        other_load=np.zeros((len(pools), SLOTS)),
+        other_load=_load_of_others(pools, curves, store_number, {s: pool_number[p] for s, p in pool_of_serial.items()}),
         fill_ceiling=group.fill_ceiling,
         latency_ceiling_ms=group.latency_ceiling_ms,
     )
@@ -105,6 +95,14 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
     )
 
 
+def _disk_rows(stores: Collection[int]) -> list[tuple[Any, ...]]:
+    """What the estate needs of each disk on ``stores`` (primary keys), by name."""
+    profiles = "weekday_profile", "weekend_profile"
+    homes = "machine__device__cluster_id", "machine__name"
+    disks = Disk.objects.filter(datastore__in=stores).order_by("name", "pk")
+    return list(disks.values_list("pk", "name", "size_bytes", "datastore_id", "pinned", *profiles, *homes))
+
+
 def _copied_by(pool: Pool) -> str:
     """The array, where it copies between its pools by itself; else the pool, as its copies go over hosts."""
     return pool.device.name if pool.device.copy_bytes_per_second else f"{pool.device.name} {pool.name}"
@@ -112,6 +110,23 @@ def _copied_by(pool: Pool) -> str:
 
 def curve_of(pool: Pool) -> ServiceCurve:
     return ServiceCurve(pool.curve_l0_ms, pool.curve_x_max, pool.curve_beta, pool.curve_gamma)
+
+
+def _load_of_others(
+    pools: list[Pool], curves: tuple[ServiceCurve, ...], ours: Collection[int], pool_of: dict[str, int]
+) -> np.ndarray:
+    """[pools, 48] load from disks on datastores that are not ``ours``; ``pool_of`` has each volume's pool."""
+    rows = list(
+        Disk.objects.filter(datastore__serial__in=pool_of)
+        .exclude(datastore__in=ours)
+        .values_list("datastore__serial", "weekday_profile", "weekend_profile")
+    )
+    pool = np.array([pool_of[serial] for serial, _, _ in rows], dtype=int)
+    features = _features([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
+    features *= _coincidence(pools)[pool]
+    return np.array(
+        [np.tensordot(weights(curve), features[:, pool == n].sum(axis=1), axes=1) for n, curve in enumerate(curves)]
+    ).reshape(len(pools), SLOTS)
 
 
 def _features(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:

@@ -10,7 +10,7 @@ from django.db import models
 from django.db.models import F, Q
 from django.utils.functional import cached_property
 
-from movelot_core.fabric.paths import BLOCK, ISCSI
+from movelot_core.fabric.paths import NVME
 
 
 class Cluster(models.Model):
@@ -51,6 +51,8 @@ class Device(models.Model):
     # A host's iSCSI name, and its NVMe name; an array's NVMe name is that of its subsystem.
     initiator = models.CharField(max_length=223, blank=True)
     nqn = models.CharField(max_length=223, blank=True)
+    # The WWPNs of a host's FC ports.
+    wwpns = models.JSONField(default=list)
     # The subsystems that a host is connected to, as [port, portal] pairs by the subsystem's NQN.
     subsystems = models.JSONField(default=dict)
     copy_bytes_per_second = models.FloatField(default=0)
@@ -91,10 +93,14 @@ class Device(models.Model):
         return self.state in (self.State.LINKED, self.State.IMPORTED)
 
     @cached_property
-    def block_protocol(self) -> str:
-        """Over what an array offers its volumes; iSCSI where no portal tells."""
-        spoken = {portal.protocol for portal in self.portals.all()}
-        return next((protocol for protocol in BLOCK if protocol in spoken), ISCSI)
+    def protocols(self) -> set[str]:
+        """Over what an array is reached, as its portals tell."""
+        return {portal.protocol for portal in self.portals.all()}
+
+    @property
+    def has_namespaces(self) -> bool:
+        """Whether what an array offers are namespaces of an NVMe subsystem, that hosts connect to."""
+        return NVME in self.protocols
 
 
 class Reading(models.Model):
@@ -172,7 +178,7 @@ class Grant(models.Model):
 
 
 class Portal(OnDevice):
-    """An array's portal, or server interface; ``network`` is its address with prefix length."""
+    """An array's portal, FC port or server interface; ``network`` is its address with prefix length, or wwpn@fabric."""
 
     protocol = models.CharField(max_length=16, default="iSCSI")
     host_name = models.CharField(max_length=253, blank=True)
@@ -185,9 +191,16 @@ class Portal(OnDevice):
 
 
 class Initiator(OnDevice):
-    """An initiator that an array knows: a host's IQN or NQN."""
+    """An initiator that an array knows: a host's IQN or NQN, or the WWPN of one of its ports."""
 
     identifier = models.CharField(max_length=223)
+
+
+class Zone(OnDevice):
+    """A zone of an FC fabric, as an array reads it from the name server; ``members`` are [alias, WWPN]."""
+
+    fabric = models.CharField(max_length=64)
+    members = models.JSONField(default=list)
 
 
 class Volume(OnDevice):
@@ -235,7 +248,7 @@ class Export(OnDevice):
 
 
 class HostPort(OnDevice):
-    """A host's storage interface and its uplinks."""
+    """A host's storage interface and its uplinks, or its FC port; ``network`` as for a portal."""
 
     protocol = models.CharField(max_length=16, default="iSCSI")
     network = models.CharField(max_length=64)

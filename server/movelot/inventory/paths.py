@@ -15,6 +15,7 @@ from movelot.inventory import models
 from movelot.inventory.store import inventory_version
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import (
+    FC,
     NFS,
     NVME,
     HostPort,
@@ -22,20 +23,32 @@ from movelot_core.fabric.paths import (
     PathVerdict,
     Portal,
     SinglePoint,
+    bare_address,
     compare_paths,
     single_points,
 )
 from movelot_core.files import access_of
 
 
-def initiator_of(host: models.Device, protocol: str) -> str:
-    """The name under which arrays know a host over a block protocol."""
+def initiator_of(host: models.Device, protocol: str, network: str) -> str:
+    """What an array lets in of a host over its interface at ``network`` (see HostPort of core)."""
+    if protocol in (FC, NFS):
+        return bare_address(network)
     return host.nqn if protocol == NVME else host.initiator
 
 
 def initiators_of(host: models.Device) -> set[str]:
     """All names under which arrays may know a host."""
-    return {host.initiator, host.nqn} - {""}
+    return {host.initiator, host.nqn, *host.wwpns} - {""}
+
+
+def zones_by_wwpn() -> dict[str, frozenset[str]]:
+    """The zones that each WWPN is in, named with their fabric."""
+    found: dict[str, set[str]] = {}
+    for fabric, name, members in models.Zone.objects.values_list("fabric", "name", "members"):
+        for _alias, wwpn in members:
+            found.setdefault(wwpn, set()).add(f"{fabric} {name}")
+    return {wwpn: frozenset(zones) for wwpn, zones in found.items()}
 
 
 @dataclass(frozen=True)
@@ -50,29 +63,30 @@ class PathTable:
 
 def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
     by_host = {host.pk: host for host in hosts}
-    rows = models.HostPort.objects.filter(device__in=by_host).order_by("device__name", "name")
+    rows = list(models.HostPort.objects.filter(device__in=by_host).order_by("device__name", "name"))
+    zones = zones_by_wwpn() if any(row.protocol == FC for row in rows) else {}
     return [
         HostPort(
             host=by_host[row.device_id].name,
             name=row.name,
             address=row.network,
             vlan=row.vlan,
-            initiator=row.network.split("/")[0]
-            if row.protocol == NFS
-            else initiator_of(by_host[row.device_id], row.protocol),
+            initiator=initiator_of(by_host[row.device_id], row.protocol, row.network),
             active_uplinks=tuple(row.active_uplinks),
             standby_uplinks=tuple(row.standby_uplinks),
             up=row.up,
             protocol=row.protocol,
             frame_bytes=row.frame_bytes,
             switch=row.switch,
+            zones=zones.get(bare_address(row.network), frozenset()),
         )
         for row in rows
     ]
 
 
 def portals_of(array: models.Device) -> list[Portal]:
-    rows = models.Portal.objects.filter(device=array).order_by("name")
+    rows = list(models.Portal.objects.filter(device=array).order_by("name"))
+    zones = zones_by_wwpn() if any(row.protocol == FC for row in rows) else {}
     return [
         Portal(
             array.name,
@@ -84,14 +98,22 @@ def portals_of(array: models.Device) -> list[Portal]:
             row.protocol,
             frame_bytes=row.frame_bytes,
             switch=row.switch,
+            zones=zones.get(bare_address(row.network), frozenset()),
         )
         for row in rows
     ]
 
 
+def shared(ports: list[HostPort], portals: list[Portal]) -> list[Portal]:
+    """The portals whose protocol any of the ports speaks; all of them where none does, so that they are seen at all."""
+    spoken = {port.protocol for port in ports}
+    return [portal for portal in portals if portal.protocol in spoken] or portals
+
+
 def expected_table(hosts: list[models.Device], array: models.Device, volume: str) -> PathTable:
     """Paths that ``hosts`` will have to a volume that ``array`` offers to all of them."""
-    return expected_paths(ports_of(hosts), portals_of(array), volume)
+    ports = ports_of(hosts)
+    return expected_paths(ports, shared(ports, portals_of(array)), volume)
 
 
 def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str) -> PathTable:
@@ -125,7 +147,8 @@ def cluster_paths(cluster: models.Cluster, array: models.Device) -> ClusterPaths
 def _cluster_paths(cluster_key: int, array_key: int, _version: str) -> ClusterPaths:
     array = models.Device.objects.get(pk=array_key)
     hosts = list(models.Device.objects.filter(cluster=cluster_key, kind=models.Device.Kind.HOST).order_by("name", "pk"))
-    ports, portals = ports_of(hosts), portals_of(array)
+    ports = ports_of(hosts)
+    portals = shared(ports, portals_of(array))
     offered = sorted([*_block_offers(array, hosts, portals), *_file_offers(array, hosts, ports)], key=_by_name)
     fabric = Fabric.of(ports, portals, [offer for _, offer in offered])
     seen = _reported(fabric, hosts, [volume.serial for volume, _ in offered])

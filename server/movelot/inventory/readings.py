@@ -26,6 +26,7 @@ class ArrayReading:
     volumes: list[Row]
     offers: list[Row]
     exports: list[Row] = field(default_factory=list)
+    zones: list[Row] = field(default_factory=list)
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
     set_limits: dict[str, int] = field(default_factory=dict)

@@ -11,6 +11,8 @@ CAUSES = {
     Cause.PORTAL_DOWN: "the array's portal is down",
     Cause.PORT_DOWN: "{port} has no link",
     Cause.SUBNET: "{port} is in another subnet than on the other hosts",
+    Cause.FABRIC: "{port} is cabled to another fabric than on the other hosts",
+    Cause.ZONE: "no zone holds {port} and the array's port together",
     Cause.FRAME: "{port} and the portal use frames of different size",
     Cause.VLAN: "{port} is on another VLAN than the portal",
     Cause.NO_UPLINK: "{port} has no active uplink",

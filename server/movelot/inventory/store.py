@@ -30,8 +30,10 @@ from movelot.inventory.models import (
     Portal,
     Reading,
     Volume,
+    Zone,
 )
 from movelot.inventory.readings import ArrayReading, HostReading, Row
+from movelot_core.fabric.paths import FC, bare_address
 from movelot_core.rounds import clock_is_off
 
 READINGS_KEPT = 50
@@ -109,6 +111,7 @@ def _store_array(device: Device, reading: ArrayReading) -> None:
     pools = _follow(Pool, device, reading.pools)
     _follow(Portal, device, reading.portals)
     _follow(Initiator, device, reading.initiators)
+    _follow(Zone, device, reading.zones)
     volumes = _follow(Volume, device, [_linked(row, "pool", pools) for row in reading.volumes])
     _follow(Offer, device, [_linked(row, "volume", volumes) for row in reading.offers])
     _follow(Export, device, [_linked(row, "volume", volumes) for row in reading.exports])
@@ -124,6 +127,7 @@ def _store_host(device: Device, reading: HostReading) -> None:
     group, _ = BalanceGroup.objects.get_or_create(cluster=cluster, defaults={"name": cluster.name})
     device.cluster, device.initiator, device.scan_seconds = cluster, reading.initiator, reading.scan_seconds
     device.subsystems = reading.subsystems
+    device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
     _follow(HostPort, device, reading.ports)
     _follow(HostDevice, device, reading.devices)
     stores = _store_datastores(device, group, reading.datastores)

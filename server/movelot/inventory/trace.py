@@ -208,7 +208,7 @@ def _link(layer: str, row: Model) -> Link:
         case Machine():
             note = f"{row.os}, {row.address}"
         case Device():
-            note = row.initiator or row.state
+            note = row.initiator or ", ".join(row.wwpns) or row.state
     return Link(layer, row.pk, str(row), size, note)
 
 
@@ -278,6 +278,8 @@ def _device(device: Device) -> Iterable[Figure]:
         yield words("certificate", device.fingerprint)
     if device.initiator:
         yield words("initiator", device.initiator)
+    if device.wwpns:
+        yield words("WWPNs", ", ".join(device.wwpns))
     if device.nqn:
         yield words("host NQN" if device.kind == Device.Kind.HOST else "subsystem NQN", device.nqn)
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Mount, Pool, Volume
-from movelot_core.fabric.paths import NVME
+from movelot.inventory.paths import ports_of
 
 WAYS_MAX = 60
 Keys = dict[str, set[int]]
@@ -27,7 +27,7 @@ class Way:
     """How a host sees a volume: its own name for it, the number it has there, and each path with its access state.
 
     ``number_word`` is what the standard calls the number, empty where there is none; ``initiator`` what the array lets
-    in. ``paths`` are [port, portal, state].
+    in, over FC the WWPNs of all ports used. ``paths`` are [port, portal, state].
     """
 
     host: str
@@ -74,21 +74,24 @@ def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
     """How ``hosts`` see ``volumes`` (primary keys): as devices, or as mounted exports and sets; at most 60, by host."""
     rows = {volume.serial: volume for volume in Volume.objects.filter(pk__in=volumes)}
     arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()}).prefetch_related("portals")
-    protocols = {array.pk: array.block_protocol for array in arrays}
+    nvme = {array.pk for array in arrays if array.has_namespaces}
     by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
+    initiators = {(port.host, port.name): port.initiator for port in ports_of(by_host.values())}
     seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
-    found = [_device_way(by_host[each.device_id], each, rows[each.serial], protocols) for each in seen[:WAYS_MAX]]
+    found = []
+    for each in seen[:WAYS_MAX]:
+        host, volume = by_host[each.device_id], rows[each.serial]
+        word = "namespace id" if volume.device_id in nvme else "LUN number"
+        usual = host.nqn if volume.device_id in nvme else host.initiator
+        used = {initiators.get((host.name, port), "") for port, _, _ in each.paths} - {""}
+        names = ", ".join(sorted(used)) or usual
+        found.append(
+            Way(host.name, host.pk, volume.name, names, each.name, word, each.lun, each.path_policy, each.paths)
+        )
     mounts = Mount.objects.filter(host__in=by_host, datastore__serial__in=rows).exclude(ways=[]).order_by("host__name")
     for mount in mounts.select_related("datastore")[: WAYS_MAX - len(found)]:
         found.append(_mount_way(by_host[mount.host_id], mount, rows[mount.datastore.serial]))
     return found
-
-
-def _device_way(host: Device, seen: HostDevice, volume: Volume, protocols: dict[int, str]) -> Way:
-    nvme = protocols[volume.device_id] == NVME
-    word = "namespace id" if nvme else "LUN number"
-    name = host.nqn if nvme else host.initiator
-    return Way(host.name, host.pk, volume.name, name, seen.name, word, seen.lun, seen.path_policy, seen.paths)
 
 
 def _mount_way(host: Device, mount: Mount, volume: Volume) -> Way:

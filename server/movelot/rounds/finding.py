@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from django.core.cache import cache
@@ -71,15 +71,16 @@ def _devices() -> list[Finding]:
 
 def _groups() -> list[Finding]:
     found = []
-    for group in BalanceGroup.objects.order_by("name"):
+    for group in BalanceGroup.objects.filter(datastores__isnull=False).distinct().order_by("name"):
         estate = estate_of(group)
         history = growth_of(estate.store_keys)
         growth = {
             name: growth_bytes_per_day(*history[key])
             for name, key in zip(estate.estate.datastores, estate.store_keys, strict=True)
         }
-        found += over_fill(estate.estate, estate.state, growth)
-        found += slow_pools(estate.estate, estate.state)
+        judged = [*over_fill(estate.estate, estate.state, growth), *slow_pools(estate.estate, estate.state)]
+        # Two groups may share a pool, and each is over its own ceiling.
+        found += [replace(finding, scope=group.name) for finding in judged]
     return found
 
 
@@ -88,7 +89,7 @@ def _row(finding: Finding) -> dict[str, Any]:
     reasons = list(finding.reasons)
     draft: FoundDraft | None = None
     if finding.kind in ("over_fill", "slow_pool"):
-        group = _group_of(finding)
+        group = BalanceGroup.objects.get(name=finding.scope)
         plan = clear_plan(group)
         figures |= {"plan_moves": len(plan.moves), "plan_bytes": plan.moved_bytes}
         draft = FoundDraft("balance", {"group": group.name}, "Move disks")
@@ -143,14 +144,6 @@ def _limit_texts(reasons: tuple[str, ...]) -> list[str]:
         label, unit = SETTINGS[setting]
         texts.setdefault(host, []).append(f"{label} {now_} for {wanted} {unit}".strip())
     return [f"{host}: {', '.join(each)}" for host, each in texts.items()]
-
-
-def _group_of(finding: Finding) -> BalanceGroup:
-    field = "datastores__name" if finding.subject_kind == "datastore" else "datastores__serial__in"
-    value: Any = finding.subject
-    if finding.subject_kind == "pool":
-        value = Volume.objects.filter(pool__name=finding.subject).values("serial")
-    return BalanceGroup.objects.filter(**{field: value}).distinct().get()
 
 
 def _subject_id(finding: Finding) -> int | None:

@@ -147,7 +147,7 @@ class RoundsView(APIView):
 def slowest() -> SlowestPool | None:
     """The slowest pool of all groups."""
     best: tuple[float, SlowestPool] | None = None
-    for group in BalanceGroup.objects.all():
+    for group in BalanceGroup.objects.filter(datastores__isnull=False).distinct():
         found = estate_of(group)
         for n, name in enumerate(found.estate.pools):
             peak = float(found.state.peak_ms[n])

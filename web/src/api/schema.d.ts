@@ -274,7 +274,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All balance groups. */
+        /** @description All balance groups, the one with most machines first. */
         get: operations["balance_groups_list"];
         put?: never;
         post?: never;

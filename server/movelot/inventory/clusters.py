@@ -1,0 +1,20 @@
+"""Which cluster is meant where a form names none."""
+
+from __future__ import annotations
+
+from django.db.models import Count
+
+from movelot.inventory.models import Cluster
+
+
+def clusters() -> list[str]:
+    """Names of all clusters, the one with most machines first: it is what most questions are about."""
+    rows = Cluster.objects.annotate(machines=Count("devices__machines")).order_by("-machines", "name")
+    return list(rows.values_list("name", flat=True))
+
+
+def cluster_named(name: str) -> Cluster | None:
+    """The cluster of this name, else the one with most machines; None while there is none."""
+    names = clusters()
+    chosen = name if name in names else next(iter(names), None)
+    return Cluster.objects.filter(name=chosen).first()
