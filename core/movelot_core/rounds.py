@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Final
 
@@ -105,7 +105,7 @@ def slow_pools(estate: Estate, state: State) -> list[Finding]:
     return found
 
 
-def missing_paths(host: str, array: str, paths: Iterable[PathVerdict]) -> Finding | None:
+def missing_paths(host: str, cluster: str, array: str, paths: Iterable[PathVerdict]) -> Finding | None:
     """A finding when ``host`` sees fewer paths to ``array`` than expected; urgent when half or more are gone."""
     expected = [path for path in paths if path.expected]
     lost = [path for path in expected if path.missing]
@@ -115,7 +115,9 @@ def missing_paths(host: str, array: str, paths: Iterable[PathVerdict]) -> Findin
     causes = sorted({f"{path.cause}:{path.port}" for path in lost})
     ports = {path.port for path in expected if path.seen}
     figures: dict[str, float | int | str | None] = {
+        "cluster": cluster,
         "array": array,
+        "arrays": array,
         "seen": seen,
         "expected": len(expected),
         "ports_left": len(ports),
@@ -123,6 +125,31 @@ def missing_paths(host: str, array: str, paths: Iterable[PathVerdict]) -> Findin
     }
     urgency = Urgency.NOW if seen * 2 <= len(expected) else Urgency.SOON
     return Finding("missing_paths", urgency, "host", host, "attach", figures, tuple(causes), array)
+
+
+def joined_by_cause(findings: Iterable[Finding]) -> list[Finding]:
+    """Findings of missing paths, those of one host with the very same reasons as one, as one thing settles them.
+
+    Its array is the one that most paths to are missing, and with whose lot it is settled; ``arrays`` names all.
+    """
+    alike: dict[tuple[str, tuple[str, ...]], list[Finding]] = {}
+    for finding in findings:
+        alike.setdefault((finding.subject, finding.reasons), []).append(finding)
+    return [_joined(group) for group in alike.values()]
+
+
+def _joined(group: Sequence[Finding]) -> Finding:
+    def total(name: str) -> int:
+        return sum(int(finding.figures[name] or 0) for finding in group)
+
+    def missing(finding: Finding) -> int:
+        return int(finding.figures["expected"] or 0) - int(finding.figures["seen"] or 0)
+
+    worst = max(group, key=missing)
+    names = sorted(str(finding.figures["array"]) for finding in group)
+    sums = {"seen": total("seen"), "expected": total("expected"), "arrays": " and ".join(names)}
+    urgency = Urgency.NOW if any(finding.urgency is Urgency.NOW for finding in group) else Urgency.SOON
+    return replace(worst, urgency=urgency, figures={**worst.figures, **sums})
 
 
 def no_interface(host: str, cluster: str, array: str, subnet: str) -> Finding:

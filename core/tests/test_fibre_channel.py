@@ -6,6 +6,8 @@ import dataclasses
 from collections.abc import Sequence
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from movelot_core.fabric.loss import Component, Effect, lose
 from movelot_core.fabric.matrix import Fabric, compare_all, single_points_all
@@ -19,8 +21,10 @@ from movelot_core.fabric.paths import (
     Portal,
     bare_address,
     compare_paths,
+    same_network,
     single_points,
 )
+from movelot_core.fabric.zoning import Member, Zone, zone_changes
 
 
 def fc_port(host: str, leg: str, *zones: str, **part: object) -> HostPort:
@@ -133,3 +137,61 @@ def test_iscsi_takes_over_once_no_path_over_fibre_channel_is_left() -> None:
 def test_a_bare_address_is_without_network() -> None:
     assert bare_address("10.40.8.11/24") == "10.40.8.11"
     assert bare_address("21:00:02:4b:42:00:01:0a@fabric-1") == "21:00:02:4b:42:00:01:0a"
+
+
+def zones_of(ports: Sequence[HostPort], portals: Sequence[Portal]) -> list[Zone]:
+    """The zones that the ports and portals say they are in, with aliases for the portals alone."""
+    names = sorted({zone for port in ports for zone in port.zones})
+    found = []
+    for name in names:
+        hosts = [Member("", port.initiator) for port in ports if name in port.zones]
+        ends = [Member(f"granite-{p.name.lower()}", bare_address(p.address)) for p in portals if name in p.zones]
+        found.append(Zone(f"fabric-{name[-1]}", name, (*hosts, *ends)))
+    return found
+
+
+def test_a_zone_of_the_port_alone_is_extended_by_what_it_lacks() -> None:
+    portals = [dataclasses.replace(p, zones=p.zones - {"z2-2"}) if p.name == "BF2" else p for p in PORTALS]
+    paths = compare_paths(PORTS, portals, offer_to(PORTS), None)
+    (change,) = zone_changes(PORTS, portals, paths, zones_of(PORTS, portals))
+    assert (change.fabric, change.zone, change.new) == ("fabric-2", "z2-2", False)
+    assert (change.host, change.port) == ("gate-02", "fc-b")
+    assert change.members == (Member("granite-bf2", bare_address(portals[3].address)),)
+
+
+def test_a_port_in_no_zone_gets_one_of_its_own_with_all_of_the_array() -> None:
+    ports = [*PORTS[:3], dataclasses.replace(PORTS[3], zones=frozenset())]
+    paths = compare_paths(ports, PORTALS, offer_to(ports), None)
+    (change,) = zone_changes(ports, PORTALS, paths, zones_of(ports, PORTALS))
+    assert (change.zone, change.new) == ("gate-02-fc-b", True)
+    assert [member.alias for member in change.members] == ["gate-02-fc-b", "granite-af2", "granite-bf2"]
+
+
+def test_a_zone_shared_by_hosts_is_left_alone() -> None:
+    """Extending it would let the other host reach what it was not asked to."""
+    shared = [dataclasses.replace(port, zones=frozenset({"z1-1"})) if port.name == "fc-a" else port for port in PORTS]
+    portals = [dataclasses.replace(p, zones=p.zones - {"z1-1"}) if p.name == "BF1" else p for p in PORTALS]
+    paths = compare_paths(shared, portals, offer_to(shared), None)
+    changes = zone_changes(shared, portals, paths, zones_of(shared, portals))
+    assert [(change.host, change.new) for change in changes] == [("gate-01", True), ("gate-02", True)]
+
+
+@given(st.lists(st.booleans(), min_size=16, max_size=16))
+def test_carrying_out_every_change_leaves_no_path_without_a_zone(zoned: list[bool]) -> None:
+    """Whatever zones there are: each host port in its own zone with some of the array's ports, or in none."""
+    pairs = [(n, m) for n, port in enumerate(PORTS) for m, end in enumerate(PORTALS) if same_network(port, end)]
+    there = [pair for pair, on in zip(pairs, zoned, strict=False) if on]
+    ports = [dataclasses.replace(p, zones=frozenset({f"{n}-{p.address[-1]}"})) for n, p in enumerate(PORTS)]
+    portals = [
+        dataclasses.replace(end, zones=frozenset(f"{n}-{end.address[-1]}" for n, k in there if k == m))
+        for m, end in enumerate(PORTALS)
+    ]
+    offer = offer_to(ports)
+    for change in zone_changes(ports, portals, compare_paths(ports, portals, offer, None), zones_of(ports, portals)):
+        held = {member.wwpn for member in change.members}
+        key = frozenset({change.zone})
+        ports = [dataclasses.replace(p, zones=p.zones | key) if p.initiator in held else p for p in ports]
+        portals = [
+            dataclasses.replace(p, zones=p.zones | key) if bare_address(p.address) in held else p for p in portals
+        ]
+    assert all(path.seen for path in compare_paths(ports, portals, offer, None))

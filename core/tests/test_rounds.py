@@ -14,6 +14,7 @@ from movelot_core.rounds import (
     device_trouble,
     growth_bytes_per_day,
     in_order,
+    joined_by_cause,
     missing_paths,
     over_fill,
     runway_days,
@@ -65,7 +66,7 @@ def path(port: str, portal: str, seen: bool, cause: Cause | None = None) -> Path
 
 def test_half_of_the_paths_gone_needs_somebody_now() -> None:
     paths = [path("storage-a", "A1", True), path("storage-b", "A2", False, Cause.STANDBY_UPLINK)]
-    finding = missing_paths("quay-03", "granite", paths)
+    finding = missing_paths("quay-03", "quayside", "granite", paths)
     assert finding is not None
     assert (finding.urgency, finding.reasons) == (Urgency.NOW, ("standby_uplink:storage-b",))
     assert (finding.figures["seen"], finding.figures["expected"], finding.figures["ports_left"]) == (1, 2, 1)
@@ -73,16 +74,30 @@ def test_half_of_the_paths_gone_needs_somebody_now() -> None:
 
 def test_one_path_of_four_gone_can_wait_and_none_gone_is_no_finding() -> None:
     seen = [path(f"storage-{n}", "A1", True) for n in range(3)]
-    finding = missing_paths("quay-03", "granite", [*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)])
+    finding = missing_paths(
+        "quay-03", "quayside", "granite", [*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)]
+    )
     assert finding is not None
     assert finding.urgency is Urgency.SOON
-    assert missing_paths("quay-03", "granite", seen) is None
+    assert missing_paths("quay-03", "quayside", "granite", seen) is None
+
+
+def test_one_cause_of_missing_paths_to_two_arrays_is_one_finding() -> None:
+    lost, there = path("storage-b", "A2", False, Cause.TWO_UPLINKS), path("storage-a", "A1", True)
+    granite = missing_paths("quay-03", "quayside", "granite", [there, lost, lost])
+    basalt = missing_paths("quay-03", "quayside", "basalt", [there, lost])
+    other = missing_paths("quay-03", "quayside", "chalk", [path("nvme-b", "A2", False, Cause.FRAME)])
+    both, alone = joined_by_cause([f for f in (basalt, granite, other) if f])
+    assert (both.figures["seen"], both.figures["expected"]) == (2, 5)
+    # The lot that settles it is drafted for the array that misses most.
+    assert (both.figures["arrays"], both.figures["array"], both.scope) == ("basalt and granite", "granite", "granite")
+    assert alone == other
 
 
 def test_devices_come_first_then_space_then_paths_then_latency() -> None:
     estate = small([95, 1], [0, 0], [100], iops=[900, 10])
     state = judge(estate, estate.place)
-    lost = missing_paths("quay-03", "granite", [path("storage-b", "A2", False, Cause.VLAN)])
+    lost = missing_paths("quay-03", "quayside", "granite", [path("storage-b", "A2", False, Cause.VLAN)])
     assert lost is not None
     found = [
         *slow_pools(estate, state),

@@ -308,10 +308,11 @@ def test_the_reason_a_host_does_not_see_a_volume_is_said(estate: StandIns, api: 
 def test_a_wrong_wire_is_named(estate: StandIns, api: APIClient, wire: dict[str, Any], reason: str) -> None:
     estate.control("wire", host="quay-01", interface="storage-a", **wire)
     reread([Device.objects.get(name="quay-01")])
-    here = [f for f in api.get("/api/rounds/").json()["findings"] if f["subject"] == "quay-01"]
-    found = next(f for f in here if f["figures"]["array"] == "granite")
+    (found,) = [f for f in api.get("/api/rounds/").json()["findings"] if f["subject"] == "quay-01"]
     assert (found["kind"], found["reasons"]) == ("missing_paths", [reason])
-    assert (found["figures"]["seen"], found["figures"]["expected"]) == (4, 8)
+    # One thing is wrong with the paths to two arrays: one finding.
+    assert (found["figures"]["seen"], found["figures"]["expected"]) == (6, 12)
+    assert found["figures"]["arrays"] == "basalt and granite"
 
 
 def test_the_detach_form_is_kept_and_answers_with_the_plan(estate: StandIns, api: APIClient) -> None:

@@ -11,6 +11,7 @@ class AttachConfig(AppConfig):
         from movelot.attach.drafting import AttachKind
         from movelot.attach.file_limits import FileLimitsKind
         from movelot.attach.files import AttachFileKind
+        from movelot.attach.find_paths import FindPathsKind
         from movelot.attach.frames import FrameKind
         from movelot.attach.interfaces import InterfaceKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
@@ -27,6 +28,7 @@ class AttachConfig(AppConfig):
             FileLimitsKind(),
             UplinkKind(),
             FrameKind(),
+            FindPathsKind(),
             InterfaceKind(),
             UseKind(),
             SpreadKind(),

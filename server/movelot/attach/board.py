@@ -53,6 +53,13 @@ class Board:
     expected: int
 
 
+def _columns(portals: Sequence[Portal], rows: Sequence[BoardHost]) -> list[BoardPortal]:
+    """The portals that any row has a path to; all of them where none has."""
+    used = {path.portal for row in rows for path in row.paths}
+    shown = [portal for portal in portals if portal.name in used] or portals
+    return [BoardPortal(portal.name, portal.controller, bare_address(portal.address)) for portal in shown]
+
+
 def board_of(table: PathTable) -> Board:
     """A path board of ``table``."""
     lacks = _lacks(table.ports, table.portals)
@@ -60,7 +67,7 @@ def board_of(table: PathTable) -> Board:
     for name in sorted({port.host for port in table.ports}):
         hosts.append(_row(name, [path for path in table.paths if path.host == name], lacks.get(name, [])))
     return Board(
-        [BoardPortal(portal.name, portal.controller, bare_address(portal.address)) for portal in table.portals],
+        _columns(table.portals, hosts),
         hosts,
         sum(host.seen for host in hosts),
         sum(host.expected for host in hosts),
@@ -103,7 +110,7 @@ def board_of_paths(matrix: PathMatrix, volume: int | None, most: int) -> tuple[B
         rows.append(_row(host, verdicts, lacks.get(host, [])))
     rows.sort(key=lambda row: (row.seen == row.expected, row.name))
     board = Board(
-        [BoardPortal(portal.name, portal.controller, bare_address(portal.address)) for portal in fabric.portals],
+        _columns(fabric.portals, rows),
         rows[:most],
         sum(row.seen for row in rows),
         sum(row.expected for row in rows),

@@ -42,17 +42,22 @@ class FrameKind(DraftKind):
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Paths to the array before and after."""
-        host, array = (Device.objects.filter(name=lot.plan[part]).first() for part in ("host", "array"))
-        row = {
-            "subject_kind": "host",
-            "subject": lot.plan["host"],
-            "figure": "paths",
-            "before": lot.plan["paths"],
-            "predicted": None,
-            "measured": paths_between(host, array) if host and array else 0,
-            "note": "",
-        }
-        return {"rows": [row]}
+        return paths_outcome(lot)
+
+
+def paths_outcome(lot: Lot) -> dict[str, Any]:
+    """Paths between the host and the array of a lot's plan, before it and now."""
+    host, array = (Device.objects.filter(name=lot.plan[part]).first() for part in ("host", "array"))
+    row = {
+        "subject_kind": "host",
+        "subject": lot.plan["host"],
+        "figure": "paths",
+        "before": lot.plan["paths"],
+        "predicted": None,
+        "measured": paths_between(host, array) if host and array else 0,
+        "note": "",
+    }
+    return {"rows": [row]}
 
 
 def paths_between(host: Device, array: Device) -> int:

@@ -15,6 +15,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.board import Board, board_of_paths
 from movelot.attach.path_policies import POLICIES, PolicyFilter, PolicyRow, rows_of
+from movelot.attach.zoning import ZoneWish, zone_wishes
 from movelot.inventory.clusters import clusters
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import ClusterPaths, cluster_paths
@@ -48,7 +49,8 @@ class WeakPoint:
 class PathsAnswer:
     """A cluster's paths to an array as last read; ``volume`` is null where the board counts for all of them.
 
-    ``more_hosts`` counts hosts that are not listed; those that miss paths are listed first.
+    ``more_hosts`` counts hosts that are not listed; those that miss paths are listed first. ``zones`` are what to ask
+    of those who zone the FC fabrics.
     """
 
     cluster: str
@@ -60,6 +62,7 @@ class PathsAnswer:
     board: Board
     more_hosts: int
     points: list[WeakPoint]
+    zones: list[ZoneWish]
 
 
 @dataclass
@@ -153,6 +156,7 @@ def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:
         board,
         more,
         _weak_points(paths, number),
+        zone_wishes(paths),
     )
 
 

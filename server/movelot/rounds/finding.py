@@ -128,11 +128,14 @@ def _row(finding: Finding) -> dict[str, Any]:
 
 
 def _path_draft(finding: Finding, causes: set[str]) -> FoundDraft | None:
-    """The lot that brings paths back, where the host's own settings stand in their way."""
+    """The lot that brings paths back, where the host's own settings or nothing stands in their way."""
     if causes & {Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK}:
         return FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
     if Cause.FRAME in causes:
         return FoundDraft("frames", {"host": finding.subject, "array": finding.scope}, "Set the frame size")
+    for cause, action in ((Cause.NOT_RESCANNED, "Rescan the host"), (Cause.NOT_CONNECTED, "Connect the host")):
+        if cause in causes:
+            return FoundDraft("find_paths", {"host": finding.subject, "array": finding.scope}, action)
     return None
 
 

@@ -12,7 +12,7 @@ from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
 from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
 from movelot_core.fabric.paths import Access, Cause, PathVerdict, lacking
-from movelot_core.rounds import Finding, missing_paths, no_interface
+from movelot_core.rounds import Finding, joined_by_cause, missing_paths, no_interface
 from movelot_core.sight import Sight, idle, leftover, seen_by_some
 
 
@@ -21,10 +21,13 @@ def path_findings() -> list[Finding]:
     arrays = list(Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"))
     mounted = _mounted()
     found: list[Finding] = []
+    missing: list[Finding] = []
     for cluster in Cluster.objects.order_by("name"):
         for array in arrays:
             paths = cluster_paths(cluster, array)
-            found += [*_missing(paths), *_lacking(paths, cluster.name), *_uneven(paths, mounted)]
+            missing += _missing(paths, cluster.name)
+            found += [*_lacking(paths, cluster.name), *_uneven(paths, mounted)]
+    found += joined_by_cause(missing)
     return found + [finding for array in arrays for finding in (*_idle(array, mounted), *_leftover(array))]
 
 
@@ -36,7 +39,7 @@ def _mounted() -> dict[str, set[str]]:
     return found
 
 
-def _missing(paths: ClusterPaths) -> Iterator[Finding]:
+def _missing(paths: ClusterPaths, cluster: str) -> Iterator[Finding]:
     """One finding a host: a pair of port and portal counts once, as missing if it is for any volume it is let into."""
     matrix, fabric = paths.matrix, paths.matrix.fabric
     judged = matrix.expected & (matrix.cause != MASKED) & (matrix.cause != NOT_MOUNTED)
@@ -49,7 +52,7 @@ def _missing(paths: ClusterPaths) -> Iterator[Finding]:
             volumes = np.flatnonzero(lost[:, p, q])
             cause = CAUSES[matrix.cause[volumes[0], p, q]] if len(volumes) else None
             verdicts.append(_verdict(host, fabric.ports[p].name, fabric.portals[q].name, cause))
-        finding = missing_paths(host, paths.array.name, verdicts)
+        finding = missing_paths(host, cluster, paths.array.name, verdicts)
         if finding:
             yield finding
 

@@ -1311,6 +1311,7 @@ export interface components {
             board: components["schemas"]["Board"];
             more_hosts: number;
             points: components["schemas"]["WeakPoint"][];
+            zones: components["schemas"]["ZoneWish"][];
         };
         PinRequest: {
             fingerprint: string;
@@ -1609,6 +1610,18 @@ export interface components {
             component: string;
             hosts: string[];
             volumes: string[];
+        };
+        ZoneMember: {
+            alias: string;
+            wwpn: string;
+        };
+        ZoneWish: {
+            fabric: string;
+            zone: string;
+            new: boolean;
+            host: string;
+            port: string;
+            members: components["schemas"]["ZoneMember"][];
         };
     };
     responses: never;

@@ -31,7 +31,7 @@ const STARTS = [
   {
     kind: "attach",
     name: "Block volume",
-    text: "made on an array, shared by the hosts of a cluster over iSCSI or NVMe/TCP, formatted once, mounted everywhere",
+    text: "made on an array, shared by the hosts of a cluster over iSCSI, Fibre Channel or NVMe/TCP, formatted once, mounted everywhere",
   },
   {
     kind: "attach_file",

@@ -17,6 +17,7 @@ it("names every path's state for those who do not see its mark", () => {
         paths: [
           { port: "storage-a", portal: "A1", state: "active", reason: "" },
           { port: "storage-b", portal: "A2", state: "missing", reason: "two uplinks" },
+          { port: "storage-c", portal: "A2", state: "standby", reason: "" },
         ],
       },
     ],
@@ -26,5 +27,6 @@ it("names every path's state for those who do not see its mark", () => {
   render(<PathBoard board={board} title="Paths" />);
   expect(screen.getByRole("img", { name: "storage-a to A1: active" })).toBeVisible();
   expect(screen.getByRole("img", { name: "storage-b to A2: expected, missing" })).toBeVisible();
+  expect(screen.getByRole("img", { name: "storage-c to A2: stands by" })).toBeVisible();
   expect(screen.getByText(/1 of 2 · storage-b has two active uplinks/)).toBeVisible();
 });

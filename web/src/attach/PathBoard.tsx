@@ -6,14 +6,26 @@ import { Mark } from "../parts/Mark";
 
 type Board = Schemas["Board"];
 
-const MARKS = { active: "clear", other: "other", missing: "missing" } as const;
-const WORDS = { active: "active", other: "other controller", missing: "expected, missing" } as const;
+const MARKS = { active: "clear", other: "other", standby: "standby", missing: "missing" } as const;
+const WORDS = {
+  active: "active",
+  other: "other controller",
+  standby: "stands by",
+  missing: "expected, missing",
+} as const;
 type PathState = keyof typeof MARKS;
 
-const stateOf = (text: string): PathState => (text === "active" || text === "other" ? text : "missing");
+const isState = (text: string): text is PathState => text in MARKS;
+const stateOf = (text: string): PathState => (isState(text) ? text : "missing");
+
+/** An address in lines that fit a column: a WWPN in two halves. */
+const linesOf = (address: string): string[] =>
+  address.length > 16 && address.includes(":") ? [address.slice(0, 12), address.slice(12)] : [address];
 
 /** Hosts as rows, portals as columns, a mark per path, the reason at the row's end. */
 export function PathBoard({ board, title }: { board: Board; title: string }) {
+  const standby = board.hosts.some((host) => host.paths.some((path) => path.state === "standby"));
+  const legend: PathState[] = ["active", "other", ...(standby ? ["standby" as const] : []), "missing"];
   return (
     <Box
       sx={{
@@ -38,7 +50,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
         <Typography variant="h2" component="h2">
           {title}
         </Typography>
-        {(["active", "other", "missing"] as const).map((state) => (
+        {legend.map((state) => (
           <span
             key={state}
             style={{
@@ -84,7 +96,11 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
                 }}
               >
                 {portal.name}
-                <div style={{ color: "var(--mute)", fontSize: 10.5 }}>{portal.address}</div>
+                {linesOf(portal.address).map((line) => (
+                  <div key={line} style={{ color: "var(--mute)", fontSize: 10.5 }}>
+                    {line}
+                  </div>
+                ))}
               </th>
             ))}
             <th
@@ -94,6 +110,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
                 fontWeight: 400,
                 color: "var(--mute)",
                 width: "100%",
+                minWidth: 210,
               }}
             >
               paths

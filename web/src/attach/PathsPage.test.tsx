@@ -30,6 +30,7 @@ const paths = (part: Partial<Schemas["PathsAnswer"]> = {}): Schemas["PathsAnswer
     expected: 24,
   },
   more_hosts: 0,
+  zones: [],
   points: [
     {
       kind: "switch",

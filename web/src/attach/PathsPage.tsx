@@ -14,6 +14,7 @@ import type { Schemas } from "../api/problem";
 import { CsvButton } from "../parts/CsvButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { PathBoard } from "./PathBoard";
+import { ZoneWishes } from "./ZoneWishes";
 
 type Paths = Schemas["PathsAnswer"];
 type Choice = "cluster" | "array" | "volume";
@@ -88,6 +89,7 @@ export function PathsPage() {
           and {data.more_hosts} more hosts; those that miss paths are listed first
         </Typography>
       )}
+      <ZoneWishes zones={data.zones} />
       <WeakPoints data={data} />
     </>
   );
@@ -129,7 +131,7 @@ function WeakPoints({ data }: { data: Paths }) {
   if (data.points.length === 0) {
     return (
       <Typography sx={{ mt: 1.5 }}>
-        ■ No single port, uplink, switch, subnet, portal or controller can take a volume from a host.
+        ■ No single port, uplink, switch, subnet, fabric, portal or controller can take a volume from a host.
       </Typography>
     );
   }

@@ -1,4 +1,4 @@
-export type MarkKind = "clear" | "part" | "over" | "missing" | "unjudged" | "chosen" | "other";
+export type MarkKind = "clear" | "part" | "over" | "missing" | "unjudged" | "chosen" | "other" | "standby";
 
 const SHAPES: Record<
   MarkKind,
@@ -22,6 +22,13 @@ const SHAPES: Record<
     half: "M12 2v10H2z",
     colour: "var(--tide)",
     word: "other controller",
+  },
+  standby: {
+    path: "M2 2h10v10H2z",
+    filled: false,
+    half: "M5 6.3h4v1.4H5z",
+    colour: "var(--tide)",
+    word: "standby",
   },
 };
 

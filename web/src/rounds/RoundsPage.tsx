@@ -12,7 +12,7 @@ import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
 import { useShortcuts } from "../shell/useShortcuts";
 import { useStatus } from "../shell/useStatus";
-import { actionOf, pathTo, sentenceOf } from "./sentences";
+import { actionOf, pathTo, placeOf, sentenceOf } from "./sentences";
 import { type Finding, useRounds } from "./useRounds";
 
 const STAGES: Record<string, string> = { balance: "Balance", attach: "Attach", devices: "Devices" };
@@ -49,8 +49,10 @@ export function RoundsPage() {
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 1.5, flexWrap: "wrap" }}>
         <Typography variant="h1">Rounds</Typography>
         <Typography color="textSecondary">
-          {now.toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })} · {urgent}{" "}
-          need you today, {findings.length - urgent} can wait
+          {now.toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })} ·{" "}
+          {data
+            ? `${String(urgent)} need you today, ${String(findings.length - urgent)} can wait`
+            : "looking through the readings …"}
         </Typography>
         <Box sx={{ flex: 1 }} />
         {data?.last_lot && (
@@ -112,13 +114,14 @@ interface RowProps {
 /** The finding's subject, with the array where one host misses paths to several. */
 const nameOf = (finding: Finding) =>
   ["missing_paths", "no_interface"].includes(finding.kind)
-    ? `${finding.subject} to ${String(finding.figures?.array ?? "")}`
+    ? `${finding.subject} to ${String(finding.figures?.arrays ?? finding.figures?.array ?? "")}`
     : finding.subject;
 
 function Row({ finding, chosen, mayChange, busy, onDraft }: RowProps) {
   const { size } = useUnit();
   const { title, text } = sentenceOf(finding, size);
   const to = pathTo(finding);
+  const open = placeOf(finding);
   const kind = finding.urgency === "now" ? "over" : finding.urgency === "soon" ? "part" : "unjudged";
   return (
     <Box
@@ -157,8 +160,13 @@ function Row({ finding, chosen, mayChange, busy, onDraft }: RowProps) {
           Draft lot
         </Button>
       ) : (
-        to && (
-          <Button component={Link} to={to} variant="outlined">
+        open && (
+          <Button
+            component={Link}
+            to={open}
+            variant="outlined"
+            aria-label={`Open: ${title}, ${nameOf(finding)}`}
+          >
             Open
           </Button>
         )

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { formatSize } from "../parts/format";
-import { actionOf, pathTo, sentenceOf } from "./sentences";
+import { actionOf, pathTo, placeOf, sentenceOf } from "./sentences";
 import type { Finding } from "./useRounds";
 
 const size = (bytes: number) => formatSize(bytes, "TiB");
@@ -49,7 +49,7 @@ describe("findings as sentences", () => {
   it("calls one port left what it is", () => {
     const host = finding({
       kind: "missing_paths",
-      figures: { array: "granite", seen: 4, expected: 8, ports_left: 1 },
+      figures: { array: "granite", arrays: "granite", seen: 4, expected: 8, ports_left: 1 },
       reasons: ["why"],
     });
     expect(sentenceOf(host, size)).toEqual({
@@ -135,4 +135,14 @@ describe("findings on masking, volumes and clocks as sentences", () => {
   ])("%s", (kind, figures, reasons, text) => {
     expect(sentenceOf(finding({ kind, figures, reasons }), size).text).toBe(text);
   });
+});
+
+it("leads from missing paths that no lot can bring back to their board", () => {
+  const lost = finding({
+    kind: "missing_paths",
+    figures: { cluster: "gatehouse", array: "granite" },
+    draft: null,
+  });
+  expect(actionOf(lost, size)).toBe("Look at its paths");
+  expect(placeOf(lost)).toBe("/attach/paths?cluster=gatehouse&array=granite");
 });

@@ -34,7 +34,7 @@ function missingPaths(finding: Finding): Sentence {
   const alone = number(finding, "ports_left") <= 1;
   return {
     title: alone ? "One path away from an outage" : "Paths missing",
-    text: `sees ${String(number(finding, "seen"))} of ${String(number(finding, "expected"))} paths to ${String(figure(finding, "array"))}; ${finding.reasons.join("; ")}`,
+    text: `sees ${String(number(finding, "seen"))} of ${String(number(finding, "expected"))} paths to ${String(figure(finding, "arrays"))}; ${finding.reasons.join("; ")}`,
   };
 }
 
@@ -141,9 +141,20 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
 
 /** What the drafted lot would do. */
 export function actionOf(finding: Finding, size: Size): string {
+  if (!finding.draft && finding.kind === "missing_paths") return "Look at its paths";
   if (!finding.draft) return finding.stage === "devices" ? "See the device link" : "Look at the trace";
   const moves = number(finding, "plan_moves");
   return moves ? `Move ${String(moves)} disks, ${size(number(finding, "plan_bytes"))}` : finding.draft.action;
+}
+
+/** The way to what a finding without a lot is about: the path board for paths, else its subject. */
+export function placeOf(finding: Finding): string | null {
+  if (finding.kind !== "missing_paths") return pathTo(finding);
+  const query = {
+    cluster: String(figure(finding, "cluster")),
+    array: String(figure(finding, "array")),
+  };
+  return `/attach/paths?${new URLSearchParams(query).toString()}`;
 }
 
 /** The way to a finding's subject; null when it has no page. */

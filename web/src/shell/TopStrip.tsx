@@ -94,7 +94,7 @@ export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: P
       <UnitButton />
       <Age
         at={status?.oldest_reading_at ?? null}
-        devices={status?.devices ?? 0}
+        devices={status?.devices ?? null}
         away={status?.devices_away ?? 0}
         reread={reread}
         rereading={rereading}
@@ -169,7 +169,7 @@ function UnitButton() {
 
 interface AgeProps {
   at: string | null;
-  devices: number;
+  devices: number | null;
   away: number;
   reread: () => void;
   rereading: boolean;
@@ -179,13 +179,15 @@ function Age({ at, devices, away, reread, rereading }: AgeProps) {
   const now = useNow(1000);
   const stale = at !== null && (now.getTime() - new Date(at).getTime()) / 1000 > STALE_SECONDS;
   const text =
-    devices === 0
-      ? "no devices"
-      : rereading
-        ? "reading…"
-        : at
-          ? `read ${formatMoment(at, now)}`
-          : "not read yet";
+    devices === null
+      ? "…"
+      : devices === 0
+        ? "no devices"
+        : rereading
+          ? "reading…"
+          : at
+            ? `read ${formatMoment(at, now)}`
+            : "not read yet";
   return (
     <Tooltip
       title={away ? `${String(away)} devices cannot be read` : "Age of the oldest reading. Reread (R)"}

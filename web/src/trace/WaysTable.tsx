@@ -7,7 +7,11 @@ import { Panel } from "../parts/Panel";
 type Way = Schemas["Way"];
 
 const HEADS = ["Host", "Volume", "Known there as", "Number", "Let in as", "Paths"];
-const STATES: Record<string, string> = { Optimized: "optimized", NonOptimized: "non-optimized" };
+const STATES: Record<string, string> = {
+  Optimized: "optimized",
+  NonOptimized: "non-optimized",
+  Standby: "standby",
+};
 const numberOf = (way: Way) => (way.number === null ? "" : `${way.number_word} ${String(way.number)}`);
 
 /** Paths by port, and there by access state: which portals each reaches. */

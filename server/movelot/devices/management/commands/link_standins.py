@@ -12,8 +12,15 @@ from movelot.devices.reading import collect, reread
 from movelot.inventory.models import Device, Grant, Pool
 from movelot_core.units import TIB
 
-# What the made-up port's storage team grants: a part of granite-fast, the others whole.
-GRANTED = {"granite-fast": 16 * TIB, "granite-mixed": None, "shale-home": None, "shale-deep": None}
+# What the made-up port's storage team grants: a part of granite-fast, of basalt what is used of it, the others whole.
+GRANTED = {
+    "granite-fast": 16 * TIB,
+    "granite-mixed": None,
+    "basalt-deep": 14 * TIB,
+    "basalt-bulk": 4 * TIB,
+    "shale-home": None,
+    "shale-deep": None,
+}
 
 
 class Command(BaseCommand):

@@ -1,0 +1,61 @@
+"""What to ask of those who zone the FC fabrics, so that a cluster's hosts get all of their paths to an array."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from movelot.inventory.models import Zone as ZoneRow
+from movelot.inventory.paths import ClusterPaths
+from movelot_core.fabric.matrix import CAUSES
+from movelot_core.fabric.paths import FC, Access, Cause, PathVerdict
+from movelot_core.fabric.zoning import Member, Zone, zone_changes
+
+ZONE = CAUSES.index(Cause.ZONE)
+
+
+@dataclass
+class ZoneMember:
+    """A port in a zone, as the fabric calls it."""
+
+    alias: str
+    wwpn: str
+
+
+@dataclass
+class ZoneWish:
+    """A zone to make (``new``) or to extend by ``members``, for a port of a host."""
+
+    fabric: str
+    zone: str
+    new: bool
+    host: str
+    port: str
+    members: list[ZoneMember]
+
+
+def zone_wishes(paths: ClusterPaths) -> list[ZoneWish]:
+    """The changes after which no path of the cluster to the array misses a zone; none without Fibre Channel."""
+    fabric = paths.matrix.fabric
+    if not any(portal.protocol == FC for portal in fabric.portals):
+        return []
+    lost = [
+        PathVerdict(port.host, port.name, portal.name, True, False, Access.UNAVAILABLE, Cause.ZONE)
+        for p, port in enumerate(fabric.ports)
+        for q, portal in enumerate(fabric.portals)
+        if fabric.wiring[1][p, q] == ZONE
+    ]
+    zones = [
+        Zone(row.fabric, row.name, tuple(Member(alias, wwpn) for alias, wwpn in row.members))
+        for row in ZoneRow.objects.order_by("fabric", "name", "pk")
+    ]
+    return [
+        ZoneWish(
+            change.fabric,
+            change.zone,
+            change.new,
+            change.host,
+            change.port,
+            [ZoneMember(member.alias, member.wwpn) for member in change.members],
+        )
+        for change in zone_changes(fabric.ports, fabric.portals, lost, zones)
+    ]
