@@ -104,6 +104,8 @@ def test_a_datastore_is_attached_over_fibre_channel_and_taken_back(estate: Stand
     assert len(offer.params["initiator_uris"]) == 9
     assert not lot.steps.filter(kind="add_initiator").exists()
     assert (lot.plan["board"]["seen"], lot.plan["board"]["expected"]) == (19, 20)
+    warned = [check["text"] for check in lot.checks if check["level"] == "warn"]
+    assert warned == ["gate-03 would miss 1 of its paths: no zone holds fc-b and the array's port together."]
     assert run_to_end(lot).state == Lot.State.DONE
     store = Datastore.objects.get(name="berth-n")
     assert sorted(store.mounts.values_list("host__name", flat=True)) == GATES

@@ -14,6 +14,8 @@ from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
 PATH_POLICIES = ("RoundRobin", "OnePath", "ShortestQueue")
+# I/Os that a host keeps outstanding to one block device before it queues the rest itself.
+DEVICE_QUEUE_DEPTH = 40
 OK = {"State": "Enabled", "Health": "OK"}
 
 
@@ -92,6 +94,7 @@ class HostService(CommonService):
                     "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
                     "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,
                     "FileClient": self.host.file_client,
+                    "DeviceQueueDepth": DEVICE_QUEUE_DEPTH,
                 }
             },
         )

@@ -8,7 +8,7 @@ from movelot.attach.form import Wish
 from movelot.attach.grants import ATTACHING
 from movelot.inventory.models import Pool
 from movelot.inventory.paths import PathTable
-from movelot.inventory.sentences import fit_text
+from movelot.inventory.sentences import cause_text, fit_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFit, Verdict
@@ -48,8 +48,13 @@ def path_checks(table: PathTable) -> list[Check]:
     checks += [Check("every host reaches it", STOP, f"{host} would have no path at all.") for host in blind]
     for host in hosts:
         points = sorted({point.component for point in table.points if point.host == host and point.kind in legs})
-        if host not in blind and points:
+        if host in blind:
+            continue
+        if points:
             checks.append(Check("no single point of failure", WARN, f"{host} would reach it over {points[0]} only."))
+        elif lost := [path for path in table.paths if path.host == host and path.missing]:
+            why = "; ".join(sorted({cause_text(path.cause, path.port) for path in lost if path.cause}))
+            checks.append(Check("every path is there", WARN, f"{host} would miss {len(lost)} of its paths: {why}."))
     if seen == expected:
         checks.append(Check("paths", PASS, f"{seen} of {expected} paths, on {_legs(table)}"))
     return checks

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from movelot.attach.advice import Advice, advice_for
 from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks, rival_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
@@ -35,6 +36,7 @@ class AttachPlan:
     volumes: list[PlannedVolume]
     problems: list[FieldProblem]
     pools: list[PoolRow]
+    advice: Advice | None
     board: Board | None
     fixable: list[Fixable]
 
@@ -61,6 +63,7 @@ class AttachKind(DraftKind):
             volumes=_planned(wish, chosen, fits),
             problems=wish.problems,
             pools=[pool_row(row, fit, figures) for row, fit in fits],
+            advice=advice_for(cluster, hosts, chosen, wish.total_bytes, figures),
             board=None,
             fixable=[],
         )

@@ -45,6 +45,7 @@ def read_host(session: DeviceSession) -> HostReading:
         file_client={name: int(value) for name, value in oem.get("FileClient", {}).items()},
         nqn=oem.get("HostNQN", ""),
         subsystems=_subsystems(oem),
+        queue_depth=int(oem.get("DeviceQueueDepth", 0)),
     )
 
 

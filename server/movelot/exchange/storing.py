@@ -155,7 +155,7 @@ def _nothing_on(device: models.Device) -> ArrayReading | HostReading:
     if device.kind == models.Device.Kind.ARRAY:
         return _array_reading(device.name)
     cluster = device.cluster.name if device.cluster else ""
-    unknown = ("copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "file_client")
+    unknown = ("copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "queue_depth", "file_client")
     return _host(
         {"name": device.name, "cluster": cluster, **dict.fromkeys(unknown)},
         _by_host({table.name: [] for table in TABLES}),
@@ -322,6 +322,7 @@ def _host(host: Row, by_host: dict[str, Groups]) -> HostReading:
         file_client=_settings(host["file_client"]),
         nqn=host["nqn"] or "",
         subsystems=_subsystems(host["subsystems"]),
+        queue_depth=host["queue_depth"] or 0,
     )
 
 

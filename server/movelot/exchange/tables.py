@@ -146,6 +146,7 @@ TABLES: tuple[Table, ...] = (
             _may("subsystems", "connections to NVMe subsystems, as NQN=port>portal separated by spaces"),
             _number("copy_bytes_per_second", "how fast it copies a disk"),
             _number("scan_seconds", "how long a rescan takes"),
+            _whole("queue_depth", "how many I/Os it keeps outstanding to one block device"),
             _may("file_client", "settings of its NFS client, as name=value separated by spaces"),
         ),
         ("name",),

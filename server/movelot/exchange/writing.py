@@ -65,7 +65,17 @@ def _hosts() -> Iterator[Cells]:
     for host in _devices(models.Device.Kind.HOST).select_related("cluster"):
         copies = host.copy_bytes_per_second or None
         settings, connected = _pairs(host.file_client), _connected(host.subsystems)
-        yield host.name, host.cluster, host.initiator, host.nqn, connected, copies, host.scan_seconds, settings
+        yield (
+            host.name,
+            host.cluster,
+            host.initiator,
+            host.nqn,
+            connected,
+            copies,
+            host.scan_seconds,
+            host.queue_depth or None,
+            settings,
+        )
 
 
 def _connected(subsystems: dict[str, list[list[str]]]) -> str:

@@ -51,6 +51,8 @@ class Device(models.Model):
     # A host's iSCSI name, and its NVMe name; an array's NVMe name is that of its subsystem.
     initiator = models.CharField(max_length=223, blank=True)
     nqn = models.CharField(max_length=223, blank=True)
+    # How many I/Os a host keeps outstanding to one block device; 0 where it does not say.
+    queue_depth = models.PositiveIntegerField(default=0)
     # The WWPNs of a host's FC ports.
     wwpns = models.JSONField(default=list)
     # The subsystems that a host is connected to, as [port, portal] pairs by the subsystem's NQN.

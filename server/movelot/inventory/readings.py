@@ -55,3 +55,4 @@ class HostReading:
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
     subsystems: dict[str, list[list[str]]] = field(default_factory=dict)
+    queue_depth: int = 0

@@ -126,7 +126,7 @@ def _store_host(device: Device, reading: HostReading) -> None:
     cluster, _ = Cluster.objects.get_or_create(name=reading.cluster)
     group, _ = BalanceGroup.objects.get_or_create(cluster=cluster, defaults={"name": cluster.name})
     device.cluster, device.initiator, device.scan_seconds = cluster, reading.initiator, reading.scan_seconds
-    device.subsystems = reading.subsystems
+    device.subsystems, device.queue_depth = reading.subsystems, reading.queue_depth
     device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
     _follow(HostPort, device, reading.ports)
     _follow(HostDevice, device, reading.devices)

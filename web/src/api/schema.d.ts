@@ -686,6 +686,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Advice: {
+            count: number;
+            size: string;
+            reasons: string[];
+        };
         /**
          * @description * `thin` - thin
          *     * `thick` - thick
@@ -734,6 +739,7 @@ export interface components {
             volumes: components["schemas"]["PlannedVolume"][];
             problems: components["schemas"]["FieldProblem"][];
             pools: components["schemas"]["PoolRow"][];
+            advice: components["schemas"]["Advice"] | null;
             board: components["schemas"]["Board"] | null;
             fixable: components["schemas"]["Fixable"][];
         };

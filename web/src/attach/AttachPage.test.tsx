@@ -33,6 +33,7 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
     pool("granite-fast", "tight", "11.8 ms at its peak hour, ceiling 9 ms"),
     pool("basalt-deep", "refused", "the pool is not online"),
   ],
+  advice: { count: 2, size: "1 TiB", reasons: ["queue: the hosts plan 80", "largest disk: 900 GiB"] },
   board: {
     portals: [{ name: "A1", controller: "A", address: "10.40.8.11" }],
     hosts: [{ name: "quay-03", seen: 0, expected: 1, reason: "storage-b has a standby uplink", paths: [] }],
@@ -144,6 +145,22 @@ describe("attaching storage", () => {
     await waitFor(() => {
       expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ fixes: ["quay-03"] });
     });
+  });
+
+  it("says how many there should be and why, and takes the advice over with one click", async () => {
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft() }));
+    show();
+    const advice = await screen.findByRole("region", { name: "Advice on size" });
+    expect(advice).toHaveTextContent("Advised for this space: 2 of 1 TiB");
+    expect(within(advice).getAllByRole("listitem")[0]).toHaveTextContent("queue: the hosts plan 80");
+    fireEvent.click(within(advice).getByRole("button", { name: "Use 2 of 1 TiB" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({
+        count: "2",
+        size: "1 TiB",
+      });
+    });
+    expect(advice).toHaveTextContent("2 of this size, as advised");
   });
 
   it("chooses another pool by click", async () => {

@@ -16,6 +16,7 @@ import { Grants } from "./Grants";
 import { PathBoard } from "./PathBoard";
 import { ClusterSelect, DraftHead, Fixables } from "./DraftParts";
 import { PoolFits } from "./PoolFits";
+import { SizingAdvice } from "./SizingAdvice";
 import { useTypedForm } from "./useTypedForm";
 
 type AttachForm = Schemas["AttachForm"];
@@ -146,6 +147,14 @@ function AttachDraft({ id }: { id: number }) {
             disabled={fixed}
             choose={(pools) => {
               change({ pools });
+            }}
+          />
+          <SizingAdvice
+            plan={plan}
+            count={form.count}
+            fixed={fixed}
+            take={(count, size) => {
+              change({ count, size });
             }}
           />
           {plan.volumes.length > 1 && <Volumes volumes={plan.volumes} total={plan.total_bytes} />}

@@ -88,7 +88,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
                 key={portal.name}
                 className="mono"
                 style={{
-                  padding: "6px 8px",
+                  padding: "6px 5px",
                   fontSize: 11.5,
                   fontWeight: 500,
                   borderLeft: "1px solid var(--line)",
@@ -97,7 +97,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
               >
                 {portal.name}
                 {linesOf(portal.address).map((line) => (
-                  <div key={line} style={{ color: "var(--mute)", fontSize: 10.5 }}>
+                  <div key={line} style={{ color: "var(--mute)", fontSize: 10 }}>
                     {line}
                   </div>
                 ))}
@@ -110,7 +110,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
                 fontWeight: 400,
                 color: "var(--mute)",
                 width: "100%",
-                minWidth: 210,
+                minWidth: 170,
               }}
             >
               paths
@@ -126,7 +126,7 @@ export function PathBoard({ board, title }: { board: Board; title: string }) {
               {board.portals.map((portal) => (
                 <td
                   key={portal.name}
-                  style={{ textAlign: "center", borderLeft: "1px solid var(--line)", padding: "4px 8px" }}
+                  style={{ textAlign: "center", borderLeft: "1px solid var(--line)", padding: "4px 5px" }}
                 >
                   {host.paths
                     .filter((path) => path.portal === portal.name)
