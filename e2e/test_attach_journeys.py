@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from e2e.conftest import Caller, Stack, sign_in
-from e2e.test_journeys import run_lot, start_attach, tray
+from e2e.test_journeys import quays, run_lot, start_attach, tray
 
 
 def test_the_uplink_fix_raises_four_of_eight_paths_to_eight(ines: Page) -> None:
@@ -30,7 +30,7 @@ def test_the_uplink_fix_raises_four_of_eight_paths_to_eight(ines: Page) -> None:
 def test_what_the_loss_of_a_controller_and_of_a_switch_would_do(ines: Page) -> None:
     ines.goto("/trace/array/1")
     ines.get_by_role("link", name="What if it is taken away").click()
-    expect(ines.get_by_role("status").first).to_contain_text("24 machines with 40 disks stop")
+    expect(ines.get_by_role("status").first).to_contain_text("30 machines with 46 disks stop")
     field = ines.get_by_role("combobox", name="Component")
     field.fill("controller")
     ines.get_by_role("option", name="controller granite A").click()
@@ -49,7 +49,7 @@ def test_path_policies_change_on_every_host_with_one_lot(ines: Page, fresh: Stac
     expect(ines.get_by_text("▲ differs").first).to_be_visible()
     ines.get_by_role("combobox", name="Set to").click()
     ines.get_by_role("option", name=re.compile("^round robin")).click()
-    expect(ines.get_by_text("14 devices, 10 would change")).to_be_visible()
+    expect(ines.get_by_text("31 devices, 10 would change")).to_be_visible()
     ines.get_by_role("button", name="Draft lot").click()
     run_lot(ines)
     set_now = [policy for host in fresh.standins.world()["hosts"] for policy in host["path_policy"].values()]
@@ -81,7 +81,7 @@ def test_a_volume_only_some_hosts_see_is_shown_to_all(ines: Page, fresh: Stack) 
     run_lot(ines)
     world = fresh.standins.world()
     store = next(d["id"] for d in world["datastores"] if d["name"] == "berth-f")
-    assert all(store in host["mounted"] for host in world["hosts"])
+    assert all(store in host["mounted"] for host in quays(world))
 
 
 def test_storage_grants_a_quota_and_the_draft_keeps_to_it(
@@ -91,9 +91,9 @@ def test_storage_grants_a_quota_and_the_draft_keeps_to_it(
     page = sign_in(context.new_page(), fresh, "tobias.wren")
     page.goto("/attach")
     page.get_by_role("button", name="Change the grant of granite-mixed").click()
-    page.get_by_label("Quota of granite-mixed").fill("15 TiB")
+    page.get_by_label("Quota of granite-mixed").fill("20 TiB")
     page.get_by_role("button", name="Grant", exact=True).click()
-    expect(page.get_by_role("table", name="Grants")).to_contain_text("15.0 TiB of 28.0 TiB")
+    expect(page.get_by_role("table", name="Grants")).to_contain_text("20.0 TiB of 28.0 TiB")
     start_attach(ines, "berth-q", "2 TiB")
     mixed = ines.get_by_role("radio", name=re.compile("granite-mixed"))
     expect(mixed).to_contain_text("1.00 TiB of the granted quota left, 2.00 TiB needed")
@@ -113,7 +113,7 @@ def test_three_datastores_come_from_one_lot(ines: Page, fresh: Stack) -> None:
     run_lot(ines)
     stores = {d["name"]: d["id"] for d in fresh.standins.world()["datastores"]}
     for name in ("berth-m1", "berth-m2", "berth-m3"):
-        assert all(stores[name] in host["mounted"] for host in fresh.standins.world()["hosts"])
+        assert all(stores[name] in host["mounted"] for host in quays(fresh.standins.world()))
     tray(ines).get_by_role("button", name="Undo").click()
     run_lot(ines)
     assert "berth-m1" not in {v["name"] for v in fresh.standins.world()["volumes"]}
@@ -131,7 +131,7 @@ def test_file_storage_is_mounted_on_a_cluster_with_its_timeouts_fixed(ines: Page
     world = fresh.standins.world()
     store = next(d for d in world["datastores"] if d["name"] == "sand-05")
     assert store["server"] == "shale-b.kestrelbay.example"
-    assert all(store["id"] in host["mounted"] for host in world["hosts"])
+    assert all(store["id"] in host["mounted"] for host in quays(world))
     ines.goto("/attach/file-limits")
     expect(ines.get_by_role("status").first).to_contain_text("0 of 15 differ")
     ines.goto("/")
@@ -210,6 +210,25 @@ def test_on_a_volume_set_each_disk_snapshot_and_swap_is_a_volume(
     assert "tug-log swap" not in volumes()
     happens("delete")
     assert volumes() == set()
+
+
+def test_a_missing_zone_is_asked_for_and_its_path_found(ines: Page, fresh: Stack, caller: Caller) -> None:
+    ines.get_by_role("link", name="Open: Paths missing, gate-03 to granite").click()
+    board = ines.get_by_role("region", name="Paths of gatehouse to granite")
+    expect(board.get_by_role("row", name=re.compile("gate-03"))).to_contain_text("3 of 4")
+    expect(board.get_by_role("img", name="storage-a to A1: stands by")).to_be_visible()
+    zones = ines.get_by_role("table", name="Zones to ask for")
+    expect(zones).to_contain_text("granite-bf2")
+    zone = next(zone for zone in fresh.standins.world()["zones"] if zone["name"] == "gate-03-fc-b")
+    added = ["granite-bf2", "50:24:b4:20:00:00:02:02"]
+    fresh.standins.control("zone", fabric="fabric-2", name="gate-03-fc-b", members=[*zone["members"], added])
+    assert caller.call("POST", "devices/reread/").ok
+    ines.goto("/")
+    ines.get_by_role("button", name="Draft lot: Paths missing, gate-03 to granite").click()
+    expect(tray(ines)).to_contain_text("Rescan gate-03")
+    run_lot(ines)
+    ines.goto("/attach/paths?cluster=gatehouse&array=granite")
+    expect(ines.get_by_text("■ every path is there")).to_be_visible()
 
 
 def test_the_pages_work_in_a_narrow_window(ines: Page) -> None:

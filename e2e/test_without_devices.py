@@ -16,7 +16,12 @@ from e2e.test_journeys import tray
 # The demo's estate under other names, as its devices are linked.
 RENAMED = (
     ("quay", "yard"),
+    ("gate-0", "lock-0"),
+    ("gatehouse", "lockhouse"),
+    ("light-0", "lamp-0"),
+    ("lightvessel", "lampvessel"),
     ("granite", "flint"),
+    ("basalt", "gabbro"),
     ("shale", "chert"),
     ("chalk", "gypsum"),
     ("berth-", "shoal-"),

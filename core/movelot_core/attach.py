@@ -14,6 +14,8 @@ from movelot_core.units import check_name
 HEADROOM_SHARE: Final = 0.05
 SUBSCRIPTION_WARN: Final = 1.5
 COUNT_MAX: Final = 64
+# Ways in which an array may make data smaller.
+REDUCTIONS: Final = ("compression", "deduplication")
 _NUMBER = re.compile("#+")
 
 
@@ -36,7 +38,7 @@ class PoolFigures:
     """A pool as read: capacity, what is allocated in it, what is promised (subscribed), latency at its peak hour.
 
     ``granted`` says whether the storage team lets it be used; ``quota_left_bytes`` what of its grant is not promised
-    yet, None where the whole pool is granted.
+    yet, None where the whole pool is granted. ``reduces`` are the ways in which it can make data smaller.
     """
 
     name: str
@@ -48,6 +50,7 @@ class PoolFigures:
     online: bool = True
     granted: bool = True
     quota_left_bytes: int | None = None
+    reduces: frozenset[str] = frozenset()
 
     @property
     def free_bytes(self) -> int:
@@ -65,8 +68,10 @@ class PoolFit:
     reasons: tuple[Reason, ...]
 
 
-def fit_pool(pool: PoolFigures, size_bytes: int, thin: bool, latency_ceiling_ms: float) -> PoolFit:
-    """Judge ``pool`` for a new volume of ``size_bytes``.
+def fit_pool(
+    pool: PoolFigures, size_bytes: int, thin: bool, latency_ceiling_ms: float, reduced: Collection[str] = ()
+) -> PoolFit:
+    """Judge ``pool`` for a new volume of ``size_bytes`` that is to be ``reduced`` (see REDUCTIONS).
 
     A thick volume takes its size at once. A thin one takes space as it fills, yet must be able to: it is refused
     when larger than what is free, and *tight* when filling it would leave less than 5 % of the pool.
@@ -81,6 +86,7 @@ def fit_pool(pool: PoolFigures, size_bytes: int, thin: bool, latency_ceiling_ms:
         refused.append(Reason("offline", {}))
     if not pool.reaches_hosts:
         refused.append(Reason("unreached", {}))
+    refused += [Reason(f"no_{way}", {}) for way in REDUCTIONS if way in reduced and way not in pool.reduces]
     if not pool.granted:
         refused.append(Reason("not_granted", {}))
     elif pool.quota_left_bytes is not None and size_bytes > pool.quota_left_bytes:
@@ -97,10 +103,16 @@ def fit_pool(pool: PoolFigures, size_bytes: int, thin: bool, latency_ceiling_ms:
     return PoolFit(pool.name, verdict, max(0, left), after, tuple(refused + tight))
 
 
-def rank_pools(pools: Sequence[PoolFigures], size_bytes: int, thin: bool, latency_ceiling_ms: float) -> list[PoolFit]:
+def rank_pools(
+    pools: Sequence[PoolFigures],
+    size_bytes: int,
+    thin: bool,
+    latency_ceiling_ms: float,
+    reduced: Collection[str] = (),
+) -> list[PoolFit]:
     """All pools judged, best first: those that fit, then the tight, then the refused; most space left first."""
     order = {Verdict.FITS: 0, Verdict.TIGHT: 1, Verdict.REFUSED: 2}
-    fits = [fit_pool(pool, size_bytes, thin, latency_ceiling_ms) for pool in pools]
+    fits = [fit_pool(pool, size_bytes, thin, latency_ceiling_ms, reduced) for pool in pools]
     return sorted(fits, key=lambda fit: (order[fit.verdict], -fit.free_after_bytes, fit.pool))
 
 

@@ -4,6 +4,7 @@ CoreError
 ├── SizeError        a text that is not a usable size
 ├── DatastoreNameError       a name that a device would refuse
 ├── GraphError       steps that do not form an order
+├── LabelError       a label that is none
 └── EstateError      arrays of an estate that do not fit one another
 """
 
@@ -34,3 +35,7 @@ class GraphError(CoreError):
 
 class EstateError(CoreError):
     """Arrays of an estate whose shapes or indices disagree."""
+
+
+class LabelError(CoreError):
+    """A label that is none."""

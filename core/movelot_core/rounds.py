@@ -147,7 +147,11 @@ def _joined(group: Sequence[Finding]) -> Finding:
 
     worst = max(group, key=missing)
     names = sorted(str(finding.figures["array"]) for finding in group)
-    sums: dict[str, float | int | str | None] = {"seen": total("seen"), "expected": total("expected"), "arrays": " and ".join(names)}
+    sums: dict[str, float | int | str | None] = {
+        "seen": total("seen"),
+        "expected": total("expected"),
+        "arrays": " and ".join(names),
+    }
     urgency = Urgency.NOW if any(finding.urgency is Urgency.NOW for finding in group) else Urgency.SOON
     return replace(worst, urgency=urgency, figures={**worst.figures, **sums})
 

@@ -50,6 +50,22 @@ def test_each_reason_has_its_verdict(change: dict[str, object], verdict: Verdict
     assert [reason.code for reason in fit.reasons][:1] == ([code] if code else [])
 
 
+@pytest.mark.parametrize(
+    ("asked", "codes"),
+    [
+        ((), []),
+        (("compression",), []),
+        (("deduplication",), ["no_deduplication"]),
+        (("compression", "deduplication"), ["no_deduplication"]),
+    ],
+)
+def test_what_a_pool_cannot_reduce_refuses_it(asked: tuple[str, ...], codes: list[str]) -> None:
+    able = dataclasses.replace(POOL, reduces=frozenset({"compression"}))
+    fit = fit_pool(able, TIB, True, CEILING, asked)
+    assert [reason.code for reason in fit.reasons] == codes
+    assert (fit.verdict is Verdict.REFUSED) == bool(codes)
+
+
 def test_all_reasons_are_given_not_only_the_first() -> None:
     worst = dataclasses.replace(POOL, online=False, peak_ms=20.0, allocated_bytes=10 * TIB)
     codes = {reason.code for reason in fit_pool(worst, TIB, True, CEILING).reasons}

@@ -21,6 +21,7 @@ from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.exchange.package_views import MetricsView, PackageView
 from movelot.exchange.views import ImportView
+from movelot.inventory.label_views import LabelsView
 from movelot.inventory.views import DiskList, FindView, TraceView
 from movelot.lots.views import LotViews
 from movelot.problems import body
@@ -58,6 +59,7 @@ api = [
     path("disks/", DiskList.as_view()),
     path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
     path("find/", FindView.as_view()),
+    path("labels/<str:kind>/<int:pk>/", LabelsView.as_view()),
     path("attach/drafts/<int:pk>/", AttachDraftView.as_view()),
     path("attach/detach/<int:pk>/", DetachDraftView.as_view()),
     path("attach/file-drafts/<int:pk>/", FileDraftView.as_view()),

@@ -50,7 +50,6 @@ def test_slow_hosts_ask_for_more_and_smaller_ones_and_a_large_disk_for_fewer(est
     Device.objects.filter(kind="host").update(queue_depth=2)
     many = advice(ines, "18 TiB")
     assert many["count"] > 2  # type: ignore[operator]
-    assert many["reasons"][0].startswith("queue")  # type: ignore[index]
     Disk.objects.filter(name="berth-plan-db disk 1").update(size_bytes=3 * TIB)
     changed()
     few = advice(ines, "18 TiB")

@@ -11,6 +11,9 @@ from movelot_standins.set_members import is_set, members
 
 SCAN_SECONDS = 60.0
 FORMAT_SECONDS = 90.0
+# What is left of data, on average, once it was compressed, and once what is there twice is kept once.
+COMPRESSED_SHARE = 0.6
+DEDUPLICATED_SHARE = 0.85
 
 
 class ActionError(Exception):
@@ -55,7 +58,8 @@ def allocated_bytes(world: World, volume: Volume, now: float) -> int:
     if not volume.thin:
         return volume.size_bytes
     used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
-    return min(volume.size_bytes, used)
+    kept = (COMPRESSED_SHARE if volume.compressed else 1.0) * (DEDUPLICATED_SHARE if volume.deduplicated else 1.0)
+    return int(min(volume.size_bytes, used) * kept)
 
 
 def provisioned_bytes(world: World, volume: Volume) -> int:
@@ -75,6 +79,9 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     pool = next((pool for pool in world.pools if pool.name == pool_name), None)
     if pool is None:
         raise ActionError(400, "PropertyValueNotInList", f"There is no pool {pool_name}.")
+    compressed, deduplicated = bool(fields.get("Compressed")), bool(fields.get("Deduplicated"))
+    if (compressed and not pool.compresses) or (deduplicated and not pool.deduplicates):
+        raise ActionError(400, "PropertyValueIncorrect", f"{pool_name} cannot reduce data in the way asked for.")
     taken = sum(allocated_bytes(world, volume, now) for volume in world.volumes if volume.pool == pool.name)
     if size <= 0 or taken + size > pool.capacity_bytes:
         raise ActionError(400, "PropertyValueOutOfRange", f"{pool_name} cannot hold {size} more bytes.")
@@ -90,6 +97,8 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
         controller,
         fields.get("ProvisioningPolicy") != "Fixed",
         description,
+        compressed=compressed,
+        deduplicated=deduplicated,
     )
     world.volumes.append(volume)
     return volume

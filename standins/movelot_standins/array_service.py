@@ -117,9 +117,10 @@ class StorageService(CommonService):
             Status=OK,
             SupportedRAIDTypes=[pool.raid],
             SupportedProvisioningPolicies=["Thin", "Fixed"],
-            DeduplicationEnabled=False,
-            CompressionEnabled=pool.media == "SSD",
+            DeduplicationEnabled=pool.deduplicates,
+            CompressionEnabled=pool.compresses,
             MediaType=pool.media,
+            Oem={"Kestrel": {"Drives": pool.drives, "Spares": pool.spares, "PageBytes": pool.page_bytes}},
             Capacity={
                 "Data": {
                     "AllocatedBytes": pool.capacity_bytes,
@@ -207,6 +208,8 @@ class ArrayService(StorageService):
             Description=volume.description,
             CapacityBytes=volume.size_bytes,
             ProvisioningPolicy="Thin" if volume.thin else "Fixed",
+            Compressed=volume.compressed,
+            Deduplicated=volume.deduplicated,
             Capacity={"Data": {"ConsumedBytes": actions.allocated_bytes(self.world, volume, self.clock())}},
             Identifiers=[{"DurableNameFormat": self.serial_format, "DurableName": volume.serial}],
             CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],

@@ -23,6 +23,14 @@ class Pool:
     raid: str
     media: str
     array: str = "granite"
+    spares: int = 1
+    page_bytes: int = 32 * 1024**2
+    deduplicates: bool = False
+
+    @property
+    def compresses(self) -> bool:
+        """Pools of flash can compress: their processors are not kept waiting by disks."""
+        return self.media == "SSD"
 
 
 @dataclass
@@ -61,6 +69,8 @@ class Volume:
     signature_id: str = ""
     kind: str = "volume"
     volumes_max: int = 0
+    compressed: bool = False
+    deduplicated: bool = False
 
 
 @dataclass

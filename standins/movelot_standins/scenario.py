@@ -226,6 +226,7 @@ def _add_chalk(world: World) -> None:
     """Array chalk over NVMe/TCP, still empty. Planted: it does not know quay-02 yet."""
     chalk = world.nvme_array
     world.pools.append(Pool("chalk-one", 12 * TIB, 8, 0.16, 0.14, 0.3, 1.4, "RAID10", "SSD", chalk))
+    world.pools[-1].deduplicates = True
     for controller in "AB":
         for n, net in enumerate((11, 12), start=1):
             address = f"10.40.{net}.{11 + (controller == 'B')}/24"

@@ -115,6 +115,8 @@ def _add_basalt(world: World) -> None:
         Pool("basalt-deep", 24 * TIB, 24, 3.1, 0.6, 0.4, 2.2, "RAID6", "HDD", basalt),
         Pool("basalt-bulk", 40 * TIB, 30, 3.6, 0.7, 0.35, 2.4, "RAID6", "HDD", basalt),
     ]
+    for pool in world.pools[-2:]:
+        pool.spares, pool.page_bytes = 2, 128 * 1024**2
     for controller in "AB":
         for n in (1, 2):
             address = f"10.40.{7 + n}.{31 + (controller == 'B')}/24"

@@ -82,7 +82,7 @@ class AttachKind(DraftKind):
             *rival_checks(lot, chosen, plan.volumes),
         ]
         pools = {pool.pk: pool for pool in chosen}
-        wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], wish.thin) for v in plan.volumes]
+        wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], wish.thin, wish.reduced) for v in plan.volumes]
         steps = attach_steps(wanted, hosts, table, fixes) if wanted else []
         return Draft(title, steps, asdict(plan), checks, _facts(chosen, hosts, wish))
 
@@ -134,7 +134,7 @@ def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], wish: W
     for volume in volumes:
         asked[volume.pool] = asked.get(volume.pool, 0) + volume.size_bytes
     return [
-        (figures[name][0], rank_pools([figures[name][1]], size, wish.thin, ceiling_of(cluster))[0])
+        (figures[name][0], rank_pools([figures[name][1]], size, wish.thin, ceiling_of(cluster), wish.reduced)[0])
         for name, size in asked.items()
     ]
 

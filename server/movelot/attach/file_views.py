@@ -102,14 +102,15 @@ class FileLimitsSerializer(DataclassSerializer[FileLimits]):
 
 
 class FileLimitsView(APIView):
-    """Timeouts and limits of the hosts' NFS clients beside what arrays recommend."""
+    """Timeouts and limits of the hosts' NFS clients beside what arrays recommend, of those that tell."""
 
     @extend_schema(responses=FileLimitsSerializer)
     def get(self, request: Request) -> Response:
-        hosts = list(Device.objects.filter(kind=Device.Kind.HOST).order_by("name").prefetch_related("mounts"))
+        rows = Device.objects.filter(kind=Device.Kind.HOST).order_by("name").prefetch_related("mounts")
+        hosts = [host for host in rows if host.file_client]
         wanted = wanted_settings()
         settings = [Setting(name, *SETTINGS[name], value, array) for name, (value, array) in wanted.items()]
-        rows = [
+        clients = [
             ClientRow(
                 host.name,
                 [host.file_client.get(name) for name in wanted],
@@ -117,4 +118,4 @@ class FileLimitsView(APIView):
             )
             for host in hosts
         ]
-        return Response(FileLimitsSerializer(FileLimits(settings, rows, limit_rows(hosts))).data)
+        return Response(FileLimitsSerializer(FileLimits(settings, clients, limit_rows(hosts))).data)

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from movelot.inventory.models import Datastore, Volume
 from movelot.lots.steps.base import Values
-from movelot_core.attach import expand_names, parse_count
+from movelot_core.attach import REDUCTIONS, expand_names, parse_count
 from movelot_core.errors import CoreError
 from movelot_core.units import parse_size
 
@@ -35,6 +35,7 @@ class Form:
     size: str = ""
     count: str = "1"
     allocation: str = THIN
+    reduced: list[str] = field(default_factory=list)
     pools: list[str] = field(default_factory=list)
     fixes: list[str] = field(default_factory=list)
 
@@ -43,7 +44,11 @@ class Form:
         cluster, name, size = (str(given.get(part) or "")[:200] for part in ("cluster", "name", "size"))
         count = str(given.get("count") or "1")[:20]
         allocation = THICK if given.get("allocation") == THICK else THIN
-        return cls(cluster, name, size, count, allocation, _texts(given.get("pools")), _texts(given.get("fixes")))
+        asked = _texts(given.get("reduced"))
+        reduced: list[str] = [way for way in REDUCTIONS if way in asked]
+        return cls(
+            cluster, name, size, count, allocation, reduced, _texts(given.get("pools")), _texts(given.get("fixes"))
+        )
 
 
 def _texts(given: Any) -> list[str]:
@@ -59,6 +64,7 @@ class Wish:
     count: int
     thin: bool
     problems: list[FieldProblem]
+    reduced: tuple[str, ...] = ()
 
     @property
     def complete(self) -> bool:
@@ -75,7 +81,7 @@ def read(form: Form) -> Wish:
     count = _read(problems, "count", form.count, parse_count) or 1
     size = _read(problems, "size", form.size, parse_size)
     names = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
-    return Wish(names, size, count, form.allocation == THIN, problems)
+    return Wish(names, size, count, form.allocation == THIN, problems, tuple(form.reduced))
 
 
 def _read(problems: list[FieldProblem], name: str, text: str, parse: Callable[[str], T]) -> T | None:

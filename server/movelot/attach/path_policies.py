@@ -81,15 +81,17 @@ def chosen(which: PolicyFilter) -> QuerySet[HostDevice]:
 
 
 def rows_of(which: PolicyFilter) -> tuple[list[PolicyRow], int]:
-    """The first 500 rows of the filter, and how many there are."""
+    """The first 500 rows of the filter, and how many there are; those that differ from the usual first."""
+    usual = _usual(inventory_version())
     # Sorted without the rows' paths, which are most of their size.
-    found = list(chosen(which).values_list("pk", flat=True))
+    named = chosen(which).values_list("pk", "serial", "path_policy")
+    found = [pk for pk, *_ in sorted(named, key=lambda row: row[2] == usual[row[1]])]
     total = len(found)
-    devices = list(chosen(PolicyFilter()).filter(pk__in=found[:ROWS_MAX]))
+    by_key = chosen(PolicyFilter()).in_bulk(found[:ROWS_MAX])
+    devices = [by_key[pk] for pk in found[:ROWS_MAX]]
     serials = {row.serial for row in devices}
     volumes = {row.serial: row for row in Volume.objects.filter(serial__in=serials).select_related("device")}
     stores = dict(Datastore.objects.filter(serial__in=serials).values_list("serial", "name"))
-    usual = _usual(inventory_version())
     return [
         PolicyRow(
             row.pk,

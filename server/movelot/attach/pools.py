@@ -8,7 +8,7 @@ from movelot.attach.form import Wish
 from movelot.attach.grants import promised_bytes, quota_left
 from movelot.inventory.estates import estate_of
 from movelot.inventory.models import Cluster, Device, HostPort, Pool, Portal
-from movelot.inventory.sentences import fit_text
+from movelot.inventory.sentences import fit_text, made_of
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFigures, PoolFit, rank_pools
 from movelot_core.fabric.paths import network_of
@@ -29,6 +29,8 @@ class PoolRow:
     free_bytes: int
     subscription_after: float
     quota_left_bytes: int | None
+    reduces: list[str]
+    made_of: str
     verdict: str
     text: str
 
@@ -71,6 +73,7 @@ def figures_of(cluster: Cluster | None, lot: Lot, protocols: tuple[str, ...]) ->
                 online=pool.device.known_well,
                 granted=hasattr(pool, "grant"),
                 quota_left_bytes=quota_left(pool, promised),
+                reduces=frozenset(pool.reduces),
             ),
         )
         for pool in pools
@@ -92,7 +95,8 @@ def ceiling_of(cluster: Cluster | None) -> float:
 
 def fits_of(cluster: Cluster | None, wish: Wish, figures: Figures) -> Fits:
     """Every pool with its fit for one of the volumes, best first."""
-    ranked = rank_pools([f for _, f in figures.values()], wish.size_bytes or 0, wish.thin, ceiling_of(cluster))
+    judged = [figure for _, figure in figures.values()]
+    ranked = rank_pools(judged, wish.size_bytes or 0, wish.thin, ceiling_of(cluster), wish.reduced)
     return [(figures[fit.pool][0], fit) for fit in ranked]
 
 
@@ -106,6 +110,8 @@ def pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
         max(0, pool.capacity_bytes - pool.allocated_bytes),
         fit.subscription_after,
         figures[pool.name][1].quota_left_bytes,
+        list(pool.reduces),
+        made_of(pool),
         fit.verdict,
         fit_text(fit),
     )

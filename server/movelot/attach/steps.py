@@ -23,6 +23,7 @@ class Wanted:
     size_bytes: int
     pool: Pool
     thin: bool = True
+    reduced: tuple[str, ...] = ()
 
 
 def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fixes: list[StepSpec]) -> list[StepSpec]:
@@ -82,12 +83,14 @@ def _array_steps(
     """Create the volume as step ``first`` once the steps ``ready`` are done, and offer it."""
     array = wanted.pool.device
     noun = "volume" if lun is not None else "namespace"
+    how = f"with {' and '.join(wanted.reduced)}, " if wanted.reduced else ""
     create = StepSpec(
         "create_volume",
         array.name,
         f"Create {'thin' if wanted.thin else 'thick'} {noun} {wanted.name}, {format_size(wanted.size_bytes)}",
-        f"pool {wanted.pool.name}, {'serial' if lun is not None else 'NGUID'} assigned by the array",
-        {"name": wanted.name, "size_bytes": wanted.size_bytes, "pool_uri": wanted.pool.uri, "thin": wanted.thin},
+        f"pool {wanted.pool.name}, {how}{'serial' if lun is not None else 'NGUID'} assigned by the array",
+        {"name": wanted.name, "size_bytes": wanted.size_bytes, "pool_uri": wanted.pool.uri, "thin": wanted.thin}
+        | ({"reduced": [*wanted.reduced]} if wanted.reduced else {}),
         ready,
     )
     offer = StepSpec(

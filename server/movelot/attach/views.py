@@ -19,6 +19,7 @@ from movelot.attach.form import THICK, THIN, Form
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
 from movelot.lots.models import Lot
+from movelot_core.attach import REDUCTIONS
 
 
 @dataclass
@@ -30,6 +31,7 @@ class AttachForm:
     size: str
     count: str
     allocation: Literal["thin", "thick"]
+    reduced: list[Literal["compression", "deduplication"]]
     pools: list[str]
     fixes: list[str]
 
@@ -54,6 +56,7 @@ class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
     size = serializers.CharField(max_length=200, allow_blank=True, default="", trim_whitespace=False)
     count = serializers.CharField(max_length=20, allow_blank=True, default="1", trim_whitespace=False)
     allocation = serializers.ChoiceField([THIN, THICK], default=THIN)
+    reduced = serializers.ListField(child=serializers.ChoiceField(REDUCTIONS), max_length=2, default=list)
     pools = serializers.ListField(child=serializers.CharField(max_length=128), max_length=50, default=list)
     fixes = serializers.ListField(child=serializers.CharField(max_length=64), max_length=500, default=list)
 

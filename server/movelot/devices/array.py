@@ -14,6 +14,9 @@ from movelot.inventory.readings import ArrayReading, Row
 from movelot_core.fabric.paths import FC
 
 ROOT = "/redfish/v1"
+# What a pool says that it can do to make data smaller, and what a volume says of itself.
+POOL_REDUCES = {"compression": "CompressionEnabled", "deduplication": "DeduplicationEnabled"}
+REDUCED = {"compression": "Compressed", "deduplication": "Deduplicated"}
 
 
 def _head(member: Resource) -> Row:
@@ -66,7 +69,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
 
 
 def _pool(member: Resource) -> Row:
-    data = member["Capacity"]["Data"]
+    data, made_of = member["Capacity"]["Data"], member.get("Oem", {}).get("Kestrel", {})
     return {
         **_head(member),
         "capacity_bytes": data["AllocatedBytes"],
@@ -74,6 +77,10 @@ def _pool(member: Resource) -> Row:
         "subscribed_bytes": data["ProvisionedBytes"],
         "raid": member["SupportedRAIDTypes"][0],
         "media": member.get("MediaType", ""),
+        "drives": made_of.get("Drives", 0),
+        "spares": made_of.get("Spares", 0),
+        "page_bytes": made_of.get("PageBytes", 0),
+        "reduces": [way for way, name in POOL_REDUCES.items() if member.get(name)],
     }
 
 
@@ -107,6 +114,7 @@ def volume_row(member: Resource) -> Row:
         "allocated_bytes": member["Capacity"]["Data"]["ConsumedBytes"],
         "controller": member["Links"]["Controllers"][0]["@odata.id"].rsplit("/", 1)[1],
         "thin": member["ProvisioningPolicy"] == "Thin",
+        "reduced": [way for way, name in REDUCED.items() if member.get(name)],
         # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
         "namespace": int(member.get("NVMeNamespaceProperties", {}).get("NamespaceId", 0)),
     }
@@ -129,14 +137,18 @@ def find_volume(session: DeviceSession, name: str) -> tuple[Row, str] | None:
     return (volume_row(members[0]), str(members[0].get("Description", ""))) if members else None
 
 
-def create_volume(session: DeviceSession, name: str, size_bytes: int, pool_uri: str, thin: bool, key: str) -> Row:
-    """Create a volume; ``key`` goes into its description, so that it is known again."""
+def create_volume(session: DeviceSession, wanted: Row, key: str) -> Row:
+    """Create a volume: name, size_bytes, pool_uri, and if given thin and reduced (see core.attach.REDUCTIONS).
+
+    ``key`` goes into its description, so that it is known again.
+    """
     body: dict[str, Any] = {
-        "Name": name,
+        "Name": wanted["name"],
         "Description": key,
-        "CapacityBytes": size_bytes,
-        "ProvisioningPolicy": "Thin" if thin else "Fixed",
-        "CapacitySources": [{"ProvidingPools": [{"@odata.id": pool_uri}]}],
+        "CapacityBytes": wanted["size_bytes"],
+        "ProvisioningPolicy": "Thin" if wanted.get("thin", True) else "Fixed",
+        "CapacitySources": [{"ProvidingPools": [{"@odata.id": wanted["pool_uri"]}]}],
+        **{REDUCED[way]: True for way in wanted.get("reduced", [])},
     }
     return volume_row(session.post(f"{storage_uri(session)}/Volumes", body).dict)
 

@@ -22,6 +22,7 @@ def file_system_row(member: Resource) -> Row:
         "allocated_bytes": data["ConsumedBytes"],
         "controller": oem["Controller"],
         "thin": oem["Thin"],
+        "reduced": [],
     }
 
 

@@ -22,6 +22,7 @@ def set_row(member: Resource) -> Row:
         "allocated_bytes": member["ConsumedBytes"],
         "controller": member["AccessPoints"][0]["Controller"] if member["AccessPoints"] else "",
         "thin": True,
+        "reduced": [],
         "kind": "set",
         "volumes_max": member["VolumesMax"],
     }

@@ -19,6 +19,8 @@ from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot.inventory.store import changed, store_reading
+from movelot_core.errors import LabelError
+from movelot_core.labels import parse_label
 
 WWPN = re.compile(r"([0-9a-f]{2}:){7}[0-9a-f]{2}")
 Groups = dict[Any, list[Row]]
@@ -65,12 +67,26 @@ def check_meaning(package: Package) -> None:
         ("fills", "day", date.fromisoformat),
     ):
         _check_parsed(rows[table], table, column, parse, faults)
+    for row in rows["labels"]:
+        for column in ("key", "value"):
+            both = {"key": "k", "value": "v", column: row[column]}
+            if not is_label("{key}={value}".format(**both)):
+                faults.add(TABLE["labels"], row["row"], column, row[column], f"a label's {column}, as in team=berths")
     for row in rows["datastores"]:
         if row["free_bytes"] > row["capacity_bytes"]:
             faults.add(TABLE["datastores"], row["row"], "free_bytes", str(row["free_bytes"]), "at most its capacity")
     for row in rows["exports"]:
         networks = [network for network, _ in _pairs(row["clients"], "=")]
         _check_parsed([{**row, "clients": each} for each in networks], "exports", "clients", ip_network, faults)
+
+
+def is_label(text: str) -> bool:
+    """Whether a text is a label as people may type one."""
+    try:
+        parse_label(text)
+    except LabelError:
+        return False
+    return True
 
 
 def _network(text: str) -> None:
@@ -253,7 +269,16 @@ def _portal(row: Row) -> Row:
 
 def _pool(row: Row) -> Row:
     sizes = {name: row[name] for name in ("capacity_bytes", "allocated_bytes", "subscribed_bytes")}
-    return {**_head(row, "array", "pools"), **sizes, "raid": row["raid"] or "", "media": row["media"] or ""}
+    return {**_head(row, "array", "pools"), **sizes, **_made_of(row)}
+
+
+def _made_of(row: Row) -> Row:
+    words = {name: row[name] or "" for name in ("raid", "media")}
+    return {
+        **words,
+        **{name: row[name] or 0 for name in ("drives", "spares", "page_bytes")},
+        "reduces": _words(row["reduces"]),
+    }
 
 
 def _volume(row: Row) -> Row:
@@ -265,6 +290,7 @@ def _volume(row: Row) -> Row:
         "allocated_bytes": row["allocated_bytes"],
         "controller": row["controller"] or "",
         "thin": row["thin"] is not False,
+        "reduced": _words(row["reduced"]),
         "kind": row["kind"] or "block",
         "volumes_max": row["volumes_max"] or 0,
         **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity")},
@@ -400,6 +426,10 @@ def _settle(rows: dict[str, list[Row]], person: str) -> None:
         )
         for row in rows["grants"]
     )
+    labels = [
+        models.Label(**{name: row[name] for name in ("kind", "subject", "key", "value")}) for row in rows["labels"]
+    ]
+    models.Label.objects.bulk_create(labels, update_conflicts=True, update_fields=["value"], batch_size=500)
     pinned = [row["identity"] for row in rows["disks"] if row["pinned"]]
     disks = models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED)
     disks.exclude(identity__in=pinned).update(pinned=False)

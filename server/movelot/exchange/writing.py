@@ -100,7 +100,19 @@ def _capabilities() -> Iterator[Cells]:
 
 def _pools() -> Iterator[Cells]:
     sizes = ("capacity_bytes", "allocated_bytes", "subscribed_bytes", "raid", "media")
-    return _listed(models.Pool.objects.order_by("device__name", "name"), "device__name", "name", *sizes, *CURVE, *FIT)
+    made_of = ("drives", "spares", "page_bytes")
+    for pool in models.Pool.objects.select_related("device").order_by("device__name", "name"):
+        parts = [getattr(pool, name) for name in sizes], [getattr(pool, name) or None for name in made_of]
+        learned = [getattr(pool, name) for name in (*CURVE, *FIT)]
+        yield pool.device.name, pool.name, *parts[0], *parts[1], " ".join(pool.reduces), *learned
+
+
+def _volumes() -> Iterator[Cells]:
+    rows = models.Volume.objects.order_by("device__name", "name")
+    first = ("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes", "controller", "thin")
+    last = ("kind", "volumes_max", "set_serial", "purpose", "disk_identity")
+    for *cells, reduced, kind, most, of, purpose, disk in rows.values_list(*first, "reduced", *last):
+        yield *cells, " ".join(reduced), kind, most, of, purpose, disk
 
 
 def _listed(rows: Any, *fields: str) -> Iterator[Cells]:
@@ -201,11 +213,7 @@ ROWS: dict[str, Any] = {
         models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "identifier"
     ),
     "zones": _zones,
-    "volumes": lambda: _listed(
-        models.Volume.objects.order_by("device__name", "name"),
-        *("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes"),
-        *("controller", "thin", "kind", "volumes_max", "set_serial", "purpose", "disk_identity"),
-    ),
+    "volumes": _volumes,
     "offers": _offers,
     "exports": _exports,
     "host_ports": _host_ports,
@@ -218,6 +226,9 @@ ROWS: dict[str, Any] = {
     "disks": _disks,
     "loads": _loads,
     "coincidences": _coincidences,
+    "labels": lambda: _listed(
+        models.Label.objects.order_by("kind", "subject", "key"), "kind", "subject", "key", "value"
+    ),
     "fills": lambda: _listed(
         models.DatastoreDay.objects.order_by("datastore__identity", "day"),
         *("datastore__identity", "day", "used_bytes"),

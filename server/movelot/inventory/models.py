@@ -142,6 +142,12 @@ class Pool(OnDevice):
     subscribed_bytes = models.BigIntegerField()
     raid = models.CharField(max_length=16, blank=True)
     media = models.CharField(max_length=16, blank=True)
+    # What it is made of; 0 where that is unknown. Space is taken of it in pages.
+    drives = models.PositiveIntegerField(default=0)
+    spares = models.PositiveIntegerField(default=0)
+    page_bytes = models.BigIntegerField(default=0)
+    # The ways in which it can make data smaller (see core.attach.REDUCTIONS).
+    reduces = models.JSONField(default=list)
     curve_l0_ms = models.FloatField(default=1.0)
     curve_x_max = models.FloatField(default=1000.0)
     curve_beta = models.FloatField(default=2.0)
@@ -225,6 +231,8 @@ class Volume(OnDevice):
     allocated_bytes = models.BigIntegerField()
     controller = models.CharField(max_length=32)
     thin = models.BooleanField()
+    # How its data is made smaller.
+    reduced = models.JSONField(default=list)
     volumes_max = models.PositiveIntegerField(default=0)
     set_serial = models.CharField(max_length=64, blank=True, db_index=True)
     purpose = models.CharField(max_length=16, blank=True)
@@ -356,6 +364,26 @@ class Disk(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Label(models.Model):
+    """A label that people gave a thing.
+
+    ``subject`` is what the thing is known by beyond a reading (see inventory.labels): rows of things come and go with
+    what devices say, labels do not.
+    """
+
+    kind = models.CharField(max_length=16)
+    subject = models.CharField(max_length=200)
+    key = models.CharField(max_length=32)
+    value = models.CharField(max_length=64)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "subject", "key"], name="label_once")]
+        indexes = [models.Index(fields=["key", "value"])]
+
+    def __str__(self) -> str:
+        return f"{self.key}={self.value}"
 
 
 class DiskHour(models.Model):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from movelot.inventory.models import Pool
 from movelot_core.attach import PoolFit, Reason
 from movelot_core.fabric.paths import Cause
 from movelot_core.files import Obstacle
@@ -52,6 +53,8 @@ def reason_text(reason: Reason) -> str:
         case "quota":
             left, size = format_size(figures["left_bytes"]), format_size(figures["size_bytes"])
             return f"{left} of the granted quota left, {size} needed"
+        case "no_compression" | "no_deduplication":
+            return f"it has no {reason.code.removeprefix('no_')}"
         case "no_room":
             return f"{format_size(figures['free_bytes'])} free, {format_size(figures['size_bytes'])} needed"
         case "little_left":
@@ -61,6 +64,14 @@ def reason_text(reason: Reason) -> str:
         case "subscribed":
             return f"promised {format_share(figures['share'])} of its size"
     raise KeyError(reason.code)
+
+
+def made_of(pool: Pool) -> str:
+    """What a pool is made of, as far as its array tells."""
+    drives = f"{pool.drives} drives" if pool.drives else ""
+    spares = f"{pool.spares} spare{'s'[: pool.spares != 1]}" if pool.drives else ""
+    pages = f"pages of {format_size(pool.page_bytes)}" if pool.page_bytes else ""
+    return ", ".join(part for part in (f"{pool.raid} on {pool.media}".strip(" on"), drives, spares, pages) if part)
 
 
 def fit_text(fit: PoolFit) -> str:

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from django.db.models import Model, Q, Sum
 from django.shortcuts import get_object_or_404
 
+from movelot.inventory.labels import labelled
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Pool, Volume
+from movelot.inventory.sentences import made_of
 from movelot.inventory.trace_links import Edge, Way, edges_among, ways_to
 from movelot.problems import Problem
 from movelot_core.units import format_share
@@ -255,6 +257,7 @@ def _volume(volume: Volume) -> Iterable[Figure]:
         return
     yield words("serial", volume.serial)
     yield words("provisioning", "thin" if volume.thin else "thick")
+    yield words("data reduction", " and ".join(volume.reduced) or "none")
     luns = sorted({str(offer.lun) for offer in volume.offers.all()})
     yield words("LUN number", ", ".join(luns) or "offered to nobody")
     paths = sum(len(row.paths) for row in HostDevice.objects.filter(serial=volume.serial))
@@ -265,7 +268,8 @@ def _pool(pool: Pool) -> Iterable[Figure]:
     yield sized("capacity", pool.capacity_bytes)
     yield sized("allocated", pool.allocated_bytes)
     yield sized("subscribed", pool.subscribed_bytes)
-    yield words("redundancy", f"{pool.raid} on {pool.media}")
+    yield words("made of", made_of(pool))
+    yield words("can make data smaller by", " and ".join(pool.reduces) or "nothing")
     yield Figure("idle latency of the curve", "ms", pool.curve_l0_ms, "")
     yield Figure("typical error of the curve", "ms", pool.fit_error_ms, "")
     yield Figure("samples", "count", float(pool.fit_samples), "")
@@ -295,17 +299,25 @@ FIGURES: dict[str, Callable[..., Iterable[Figure]]] = {
 }
 
 
+FOUND_MAX = 10
+
+
 def find(text: str) -> list[Link]:
-    """Things whose name, serial or identity contains ``text``; at most ten a kind, those that begin with it first."""
+    """Things whose name, serial, initiator or label contains ``text``; at most ten a kind, those that begin so first.
+
+    A label is looked for as key=value, or key= for all of its values.
+    """
     wanted = text.strip()[:64]
     if not wanted:
         return []
     found: list[Link] = []
+    keys = labelled(wanted, FOUND_MAX)
     for kind, model in MODELS.items():
-        query = Q(name__icontains=wanted)
+        query = Q(name__icontains=wanted) | Q(pk__in=keys.get(kind, []))
         if kind in ("datastore", "volume"):
             query |= Q(serial__icontains=wanted)
         if kind in ("host", "array"):
+            query |= Q(initiator__icontains=wanted) | Q(nqn__icontains=wanted) | Q(wwpns__icontains=wanted)
             query &= Q(kind=kind)
-        found += [_link(kind, row) for row in model._default_manager.filter(query).order_by("name")[:10]]
+        found += [_link(kind, row) for row in model._default_manager.filter(query).order_by("name")[:FOUND_MAX]]
     return sorted(found, key=lambda link: not link.name.lower().startswith(wanted.lower()))

@@ -82,7 +82,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Timeouts and limits of the hosts' NFS clients beside what arrays recommend. */
+        /** @description Timeouts and limits of the hosts' NFS clients beside what arrays recommend, of those that tell. */
         get: operations["attach_file_limits_retrieve"];
         put?: never;
         post?: never;
@@ -474,6 +474,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labels/{kind}/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The labels of a datastore, pool, machine or disk. */
+        get: operations["labels_retrieve"];
+        /** @description The labels of a datastore, pool, machine or disk. */
+        put: operations["labels_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots/": {
         parameters: {
             query?: never;
@@ -713,6 +731,7 @@ export interface components {
             size: string;
             count: string;
             allocation: components["schemas"]["AllocationEnum"];
+            reduced: components["schemas"]["ReducedEnum"][];
             pools: string[];
             fixes: string[];
         };
@@ -727,6 +746,7 @@ export interface components {
             count: string;
             /** @default thin */
             allocation: components["schemas"]["AllocationEnum"];
+            reduced?: components["schemas"]["ReducedEnum"][];
             pools?: string[];
             fixes?: string[];
         };
@@ -1102,6 +1122,12 @@ export interface components {
             uplink: string;
             problem: string;
         };
+        Labels: {
+            labels: string[];
+        };
+        LabelsFormRequest: {
+            labels: string[];
+        };
         LastLot: {
             id: number;
             title: string;
@@ -1370,6 +1396,8 @@ export interface components {
             /** Format: double */
             subscription_after: number;
             quota_left_bytes: number | null;
+            reduces: string[];
+            made_of: string;
             verdict: string;
             text: string;
         };
@@ -1386,6 +1414,12 @@ export interface components {
             /** @default  */
             quota: string;
         };
+        /**
+         * @description * `compression` - compression
+         *     * `deduplication` - deduplication
+         * @enum {string}
+         */
+        ReducedEnum: "compression" | "deduplication";
         /** @description The first page. */
         Rounds: {
             findings: components["schemas"]["Finding"][];
@@ -2481,6 +2515,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hits"];
+                };
+            };
+        };
+    };
+    labels_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Labels"];
+                };
+            };
+        };
+    };
+    labels_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Labels"];
                 };
             };
         };

@@ -17,6 +17,8 @@ const pool = (name: string, verdict: string, text: string): Schemas["PoolRow"] =
   free_bytes: 10 * TIB,
   subscription_after: 0.7,
   quota_left_bytes: null,
+  reduces: [],
+  made_of: "RAID6 on HDD, 18 drives",
   verdict,
   text,
 });
@@ -49,6 +51,7 @@ const form = {
   size: "2 TiB",
   count: "1",
   allocation: "thin" as const,
+  reduced: [] as ("compression" | "deduplication")[],
   pools: [] as string[],
   fixes: [] as string[],
 };
@@ -161,6 +164,19 @@ describe("attaching storage", () => {
       });
     });
     expect(advice).toHaveTextContent("2 of this size, as advised");
+  });
+
+  it("asks for data reduction, and shows what the chosen pool is made of", async () => {
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft() }));
+    show();
+    expect(await screen.findByText("RAID6 on HDD, 18 drives")).toBeVisible();
+    fireEvent.mouseDown(screen.getByLabelText("Data reduction"));
+    fireEvent.click(await screen.findByRole("option", { name: "Both" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({
+        reduced: ["compression", "deduplication"],
+      });
+    });
   });
 
   it("chooses another pool by click", async () => {

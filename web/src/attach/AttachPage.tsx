@@ -111,6 +111,7 @@ const EMPTY: AttachForm = {
   size: "",
   count: "1",
   allocation: "thin",
+  reduced: [],
   pools: [],
   fixes: [],
 };
@@ -174,6 +175,12 @@ function AttachDraft({ id }: { id: number }) {
 
 type Plan = Schemas["AttachPlan"];
 
+const REDUCTIONS: Record<string, AttachForm["reduced"]> = {
+  compression: ["compression"],
+  deduplication: ["deduplication"],
+  both: ["compression", "deduplication"],
+};
+
 interface FieldsProps {
   form: AttachForm;
   plan: Plan | undefined;
@@ -209,7 +216,7 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
     <Box
       sx={{
         display: "grid",
-        gridTemplateColumns: "1fr 1.5fr 1.1fr 0.6fr 0.9fr",
+        gridTemplateColumns: "1fr 1.4fr 1.1fr 0.6fr 0.9fr 1.1fr",
         gap: 1.5,
         mb: 1.5,
         alignItems: "start",
@@ -237,6 +244,21 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
       >
         <MenuItem value="thin">Thin</MenuItem>
         <MenuItem value="thick">Thick</MenuItem>
+      </TextField>
+      <TextField
+        select
+        label="Data reduction"
+        value={form.reduced.length > 1 ? "both" : (form.reduced[0] ?? "none")}
+        disabled={fixed}
+        onChange={(event) => {
+          change({ reduced: REDUCTIONS[event.target.value] ?? [] });
+        }}
+        helperText={form.reduced.length ? "where the pool can" : "as it is written"}
+      >
+        <MenuItem value="none">None</MenuItem>
+        <MenuItem value="compression">Compression</MenuItem>
+        <MenuItem value="deduplication">Deduplication</MenuItem>
+        <MenuItem value="both">Both</MenuItem>
       </TextField>
     </Box>
   );

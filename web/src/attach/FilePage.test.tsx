@@ -43,6 +43,8 @@ const plan: Schemas["FilePlan"] = {
       free_bytes: 31 * TIB,
       subscription_after: 0.1,
       quota_left_bytes: null,
+      reduces: [],
+      made_of: "",
       verdict: "fits",
       text: "fits",
     },

@@ -134,7 +134,13 @@ function PoolLine({ pool, size, role, chosen, disabled, onChoose }: LineProps) {
         {text(pool.free_bytes)} free
       </span>
       <span style={{ display: "flex", gap: 6, alignItems: "center", fontSize: 12.5 }}>
-        <Mark kind={MARKS[verdict]} label={pool.verdict} /> {pool.text}
+        <Mark kind={MARKS[verdict]} label={pool.verdict} />
+        <span>
+          {pool.text}
+          {chosen && pool.made_of && (
+            <div style={{ color: "var(--mute)", fontSize: 11.5 }}>{pool.made_of}</div>
+          )}
+        </span>
       </span>
     </ButtonBase>
   );

@@ -48,11 +48,13 @@ export function Find({ onClose }: { onClose: () => void }) {
           autoFocus
           value={text}
           onValueChange={setText}
-          placeholder="Name or serial of a machine, disk, datastore, volume, pool, host"
+          placeholder="Name, serial, initiator or key=value of a label"
         />
         <Command.List aria-label="Found">
           {wanted && found.isFetched && hits.length + pages.length === 0 && (
-            <Command.Empty>Nothing is called “{wanted}”. Names and serials are searched.</Command.Empty>
+            <Command.Empty>
+              Nothing is called “{wanted}”. Names, serials, initiators and labels are searched.
+            </Command.Empty>
           )}
           {hits.map((hit) => (
             <Command.Item

@@ -11,6 +11,7 @@ import { formatMs, formatShare, formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
+import { Labels } from "./Labels";
 import { NAMES } from "./names";
 import { TraceDrawing } from "./TraceDrawing";
 import { WaysTable } from "./WaysTable";
@@ -38,6 +39,7 @@ export function TracePage() {
         <Box sx={{ flex: 1 }} />
         <Acts trace={trace.data} />
       </Box>
+      <Labels kind={kind} id={Number(id)} />
       <Figures trace={trace.data} />
       <Typography variant="h2" component="h2" sx={{ mb: 1 }}>
         Trace, from machine to array

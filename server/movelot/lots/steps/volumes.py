@@ -10,7 +10,7 @@ from movelot_core.units import format_size
 
 
 class CreateVolume(StepKind):
-    """Params: name, size_bytes, pool_uri, thin. Result: uri, serial."""
+    """Params: name, size_bytes, pool_uri, thin, reduced. Result: uri, serial."""
 
     name = "create_volume"
     proof = "the array lists the volume with this size; note its serial"
@@ -26,8 +26,7 @@ class CreateVolume(StepKind):
                 hint="Choose another name.",
             )
         else:
-            name, size, pool = (run.params[part] for part in ("name", "size_bytes", "pool_uri"))
-            row = array.create_volume(run.session, name, size, pool, run.params.get("thin", True), run.key)
+            row = array.create_volume(run.session, run.params, run.key)
         return Progress(True, {"uri": row["uri"], "serial": row["serial"]})
 
     def verify(self, run: StepRun) -> None:
@@ -36,6 +35,12 @@ class CreateVolume(StepKind):
             row["size_bytes"] == run.params["size_bytes"],
             "size_differs",
             f"The volume is {format_size(row['size_bytes'])}, not {format_size(run.params['size_bytes'])}.",
+            "The volume stays.",
+        )
+        demand(
+            set(row["reduced"]) == set(run.params.get("reduced", [])),
+            "reduction_differs",
+            f"The volume has {' and '.join(row['reduced']) or 'no data reduction'}, which was not asked for.",
             "The volume stays.",
         )
 
