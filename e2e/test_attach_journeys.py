@@ -231,6 +231,24 @@ def test_a_missing_zone_is_asked_for_and_its_path_found(ines: Page, fresh: Stack
     expect(ines.get_by_text("■ every path is there")).to_be_visible()
 
 
+def test_a_label_is_given_and_found_again(ines: Page) -> None:
+    ines.keyboard.press("/")
+    ines.keyboard.type("berth-b")
+    ines.get_by_role("option", name=re.compile("datastore berth-b")).click()
+    labels = ines.get_by_role("region", name="Labels")
+    labels.get_by_role("textbox", name="New label").fill("tier gold")
+    labels.get_by_role("textbox", name="New label").press("Enter")
+    expect(labels.get_by_role("alert")).to_contain_text("Write it as team=berths.")
+    labels.get_by_role("textbox", name="New label").fill("tier=gold")
+    labels.get_by_role("textbox", name="New label").press("Enter")
+    expect(labels.get_by_text("tier=gold")).to_be_visible()
+    ines.goto("/")
+    expect(ines.get_by_role("list", name="Findings")).to_be_visible()
+    ines.keyboard.press("/")
+    ines.keyboard.type("tier=")
+    expect(ines.get_by_role("option", name=re.compile("datastore berth-b"))).to_be_visible()
+
+
 def test_the_pages_work_in_a_narrow_window(ines: Page) -> None:
     ines.set_viewport_size({"width": 900, "height": 700})
     for path in ("/", "/attach", "/attach/paths", "/attach/file-limits", "/balance/quayside", "/lots", "/devices"):

@@ -66,7 +66,8 @@ def advise(total_bytes: int, habits: Habits) -> Sizing:
     wanted = max(1, int(queue.figures["count"]), int(drain.figures["count"]))
     count = min(wanted, most_count, COUNT_MAX)
     size = _whole_gib(total_bytes / count)
-    disks = Reason("largest_disk", {"disk_bytes": habits.largest_disk_bytes, "least_bytes": least, "count": most_count})
+    largest = {"disk_bytes": habits.largest_disk_bytes, "least_bytes": least, "roomy": float(total_bytes >= least)}
+    disks = Reason("largest_disk", {**largest, "count": most_count})
     reasons = sorted((queue, drain), key=lambda reason: -reason.figures["count"])
     ordered = [disks, *reasons] if wanted > most_count else [*reasons, disks]
     return Sizing(count, size, (*ordered, *_for_growth(total_bytes, habits)))

@@ -31,6 +31,7 @@ def reason(found: dict[str, object], code: str) -> str:
 def test_a_small_space_is_left_whole(estate: StandIns, ines: User) -> None:
     found = advice(ines, "2 TiB")
     assert (found["count"], found["size"]) == (1, "2 TiB")
+    assert reason(found, "largest disk").endswith("needs 4.53 TiB: this space is smaller")
 
 
 def test_the_number_follows_from_the_queues_of_the_hosts(estate: StandIns, ines: User) -> None:

@@ -79,16 +79,18 @@ def text(reason: Reason) -> str:
         case "drain":
             if not figures["most_bytes"]:
                 return "emptying: nothing says how fast copies go"
+            whole = f"{figures['hours_whole']:.1f} h" if figures["hours_whole"] >= 0.1 else "minutes"
             return (
-                f"emptying: all of it takes {figures['hours_whole']:.1f} h at the rate of copies; one should be empty "
+                f"emptying: all of it takes {whole} at the rate of copies; one should be empty "
                 f"in {figures['hours']:.0f} h: {figures['count']:.0f} or more"
             )
         case "largest_disk":
             if not figures["least_bytes"]:
                 return "largest disk: there is none yet"
+            most = f"{figures['count']:.0f} at most" if figures["roomy"] else "this space is smaller"
             return (
                 f"largest disk: {format_size(figures['disk_bytes'])}; to take it twice under the ceiling a datastore "
-                f"needs {format_size(figures['least_bytes'])}: {figures['count']:.0f} at most"
+                f"needs {format_size(figures['least_bytes'])}: {most}"
             )
         case "growth":
             growth, days = format_size(figures["growth_bytes_per_day"]), f"{figures['days']:.0f}"

@@ -216,7 +216,7 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
     <Box
       sx={{
         display: "grid",
-        gridTemplateColumns: "1fr 1.4fr 1.1fr 0.6fr 0.9fr 1.1fr",
+        gridTemplateColumns: "1fr 1.15fr 1.4fr 0.55fr 0.9fr 1.05fr",
         gap: 1.5,
         mb: 1.5,
         alignItems: "start",
@@ -240,7 +240,7 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
         onChange={(event) => {
           change({ allocation: event.target.value === "thick" ? "thick" : "thin" });
         }}
-        helperText={form.allocation === "thick" ? "takes its space at once" : "takes space as it fills"}
+        helperText={form.allocation === "thick" ? "takes all at once" : "grows as it fills"}
       >
         <MenuItem value="thin">Thin</MenuItem>
         <MenuItem value="thick">Thick</MenuItem>

@@ -48,11 +48,14 @@ export function SizingAdvice({ plan, count, fixed, take }: Props) {
           </Button>
         )}
       </Box>
-      <ul style={{ margin: "4px 0 0", paddingLeft: 30, color: "var(--mute)", fontSize: 12.5 }}>
-        {advice.reasons.map((reason) => (
-          <li key={reason}>{reason}</li>
-        ))}
-      </ul>
+      <details open={!followed} style={{ marginLeft: 26, color: "var(--mute)", fontSize: 12.5 }}>
+        <summary>why</summary>
+        <ul style={{ margin: "2px 0 0", paddingLeft: 18 }}>
+          {advice.reasons.map((reason) => (
+            <li key={reason}>{reason}</li>
+          ))}
+        </ul>
+      </details>
     </Box>
   );
 }
