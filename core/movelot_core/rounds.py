@@ -156,9 +156,13 @@ def _joined(group: Sequence[Finding]) -> Finding:
     return replace(worst, urgency=urgency, figures={**worst.figures, **sums})
 
 
-def no_interface(host: str, cluster: str, array: str, subnet: str) -> Finding:
-    """A finding for a host that lacks an interface in a subnet of ``array`` where most of the cluster has one."""
+def no_interface(host: str, cluster: str, array: str, subnet: str, over_fc: bool = False) -> Finding:
+    """A finding for a host that lacks an interface in a subnet of ``array`` where most of the cluster has one.
+
+    Over FC it is a port in a fabric that it lacks, which is a card or a cable: no lot makes it.
+    """
     figures: dict[str, float | int | str | None] = {"cluster": cluster, "array": array, "subnet": subnet}
+    figures["what"] = "port" if over_fc else "interface"
     return Finding("no_interface", Urgency.SOON, "host", host, "attach", figures, (), f"{array} {subnet}")
 
 

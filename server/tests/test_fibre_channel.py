@@ -77,6 +77,24 @@ def test_once_zoned_a_rescan_brings_the_path_and_the_finding_goes(estate: StandI
     assert gatehouse(api)["board"]["seen"] == gatehouse(api)["board"]["expected"]
 
 
+def test_a_host_without_a_port_in_a_fabric_is_told_to_lack_hardware(
+    estate: StandIns, api: APIClient, ines: User
+) -> None:
+    wwpn = Device.objects.get(name="gate-02").wwpns[1]
+    estate.control("wire", host="gate-02", interface="fc-b", address=f"{wwpn}@fabric-1")
+    reread(Device.objects.all())
+    rows = [row for row in api.get("/api/rounds/").json()["findings"] if row["kind"] == "no_interface"]
+    assert [(row["subject"], row["figures"]["subnet"], row["figures"]["what"]) for row in rows] == [
+        ("gate-02", "fabric-2", "port")
+    ]
+    # No lot can fit a port.
+    assert rows[0]["draft"] is None
+    lot = drafted("interfaces", ines, cluster="gatehouse", array="granite")
+    assert lot.checks[0]["text"] == "What is missing are FC ports: gate-02 in fabric-2. These are cards and cables."
+    board = gatehouse(api)["board"]
+    assert "no port in fabric-2" in next(host for host in board["hosts"] if host["name"] == "gate-02")["reason"]
+
+
 def test_iscsi_stands_by_on_the_host_that_has_both(estate: StandIns, api: APIClient) -> None:
     board = gatehouse(api, volume=Volume.objects.get(name="berth-j").pk)["board"]
     row = next(host for host in board["hosts"] if host["name"] == "gate-04")

@@ -203,15 +203,12 @@ class HostService(CommonService):
             and actions.reaches(self.world, ports[port], portals[portal])
         ]
         over_fc = any(port.protocol == fibre_channel.PROTOCOL for port, _ in ways)
+        states = {c: "Optimized" if c == volume.controller else "NonOptimized" for c in "AB"}
         return [
             {
                 "Port": port.name,
                 "Portal": portal.name,
-                "AccessState": "Standby"
-                if over_fc and port.protocol == "iSCSI"
-                else "Optimized"
-                if portal.controller == volume.controller
-                else "NonOptimized",
+                "AccessState": "Standby" if over_fc and port.protocol == "iSCSI" else states[portal.controller],
             }
             for port, portal in ways
         ]

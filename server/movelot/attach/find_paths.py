@@ -8,7 +8,7 @@ from movelot.attach.frames import paths_between, paths_outcome
 from movelot.attach.mending import find_paths_steps
 from movelot.inventory.models import Device
 from movelot.inventory.paths import expected_table
-from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
+from movelot.lots.drafting import STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 
 
@@ -28,10 +28,9 @@ class FindPathsKind(DraftKind):
         if not steps:
             text = f"{host.name} is connected to {array.name} over every path that it could have."
             return Draft(title, checks=[Check("something to find", STOP, text)])
-        busy = Check("nothing stops meanwhile", PASS, "paths are only added; those in use stay")
         now = paths_between(host, array)
         plan = {"host": host.name, "array": array.name, "paths": now}
-        return Draft(title, steps, plan, [busy], {f"paths of {host.name} to {array.name}": str(now)})
+        return Draft(title, steps, plan, [], {f"paths of {host.name} to {array.name}": str(now)})
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Paths to the array before and after."""

@@ -8,12 +8,12 @@ from typing import Any
 from movelot.attach.frames import paths_between
 from movelot.attach.mending import addresses_in_use, find_paths_steps, interface_steps, mended
 from movelot.inventory.models import Cluster, Device
-from movelot.inventory.paths import expected_table
+from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 from movelot_core.addresses import address_problem
-from movelot_core.fabric.paths import lacking, network_of
+from movelot_core.fabric.paths import FC, lacking, network_of
 
 
 @dataclass
@@ -76,9 +76,7 @@ class InterfaceKind(DraftKind):
         given, rows = _rows(interface_steps(table), typed.addresses)
         title = f"Make storage interfaces for {array.name}"
         if not rows:
-            full = sorted({lack.subnet for lack in lacking(table.ports, table.portals)})
-            text = f"No address is free in {', '.join(full)}." if full else "Every host has one where its fellows do."
-            return Draft(title, checks=[Check("something to make", STOP, text)])
+            return Draft(title, checks=[Check("something to make", STOP, _why_none(table))])
         made = [step for steps in given.values() for step in steps]
         usable = not any(row.problem for row in rows)
         after = mended(table, hosts, made, "any volume") if usable else table
@@ -116,6 +114,16 @@ class InterfaceKind(DraftKind):
             "note": "",
         }
         return {"rows": [row]}
+
+
+def _why_none(table: PathTable) -> str:
+    """Why there is no interface to make."""
+    lacks = lacking(table.ports, table.portals)
+    ports = sorted({f"{lack.host} in {lack.subnet}" for lack in lacks if lack.like.protocol == FC})
+    if ports:
+        return f"What is missing are FC ports: {', '.join(ports)}. These are cards and cables."
+    full = sorted({lack.subnet for lack in lacks})
+    return f"No address is free in {', '.join(full)}." if full else "Every host has one where its fellows do."
 
 
 def _rows(

@@ -102,7 +102,7 @@ def _row(finding: Finding) -> dict[str, Any]:
             reasons = [f"{host}: {cause_text(Cause(cause), 'its interface')}" for cause, host in pairs]
         if finding.kind == "missing_paths":
             draft = _path_draft(finding, {cause for cause, _ in pairs})
-    if finding.kind == "no_interface":
+    if finding.kind == "no_interface" and figures["what"] == "interface":
         form = {part: figures[part] for part in ("cluster", "array")}
         draft = FoundDraft("interfaces", form, "Make the interface")
     if finding.kind == "file_limits":

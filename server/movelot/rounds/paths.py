@@ -11,7 +11,7 @@ from movelot.inventory.models import Cluster, Device, Export, Initiator, Mount, 
 from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
 from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
-from movelot_core.fabric.paths import Access, Cause, PathVerdict, lacking
+from movelot_core.fabric.paths import FC, Access, Cause, PathVerdict, lacking
 from movelot_core.rounds import Finding, joined_by_cause, missing_paths, no_interface
 from movelot_core.sight import Sight, idle, leftover, seen_by_some
 
@@ -66,7 +66,7 @@ def _lacking(paths: ClusterPaths, cluster: str) -> Iterator[Finding]:
     let_in = {host.name for host in paths.hosts if initiators_of(host) & admitted}
     for lack in lacking(fabric.ports, fabric.portals):
         if lack.host in let_in:
-            yield no_interface(lack.host, cluster, paths.array.name, lack.subnet)
+            yield no_interface(lack.host, cluster, paths.array.name, lack.subnet, lack.like.protocol == FC)
 
 
 def _verdict(host: str, port: str, portal: str, cause: Cause | None) -> PathVerdict:

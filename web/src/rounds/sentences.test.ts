@@ -146,3 +146,10 @@ it("leads from missing paths that no lot can bring back to their board", () => {
   expect(actionOf(lost, size)).toBe("Look at its paths");
   expect(placeOf(lost)).toBe("/attach/paths?cluster=gatehouse&array=granite");
 });
+
+it("says of a missing FC port that no lot makes one", () => {
+  const figures = { cluster: "gatehouse", array: "granite", subnet: "fabric-2", what: "port" };
+  const lost = finding({ kind: "no_interface", figures });
+  expect(sentenceOf(lost, size).title).toBe("Port missing");
+  expect(actionOf(lost, size)).toBe("Fit a card or a cable");
+});

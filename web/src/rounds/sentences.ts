@@ -108,7 +108,7 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
       return slowPool(finding);
     case "no_interface":
       return {
-        title: "Interface missing",
+        title: figure(finding, "what") === "port" ? "Port missing" : "Interface missing",
         text: `has none in ${String(figure(finding, "subnet"))}, where the other hosts reach ${String(figure(finding, "array"))}`,
       };
     case "set_nearly_full":
@@ -141,6 +141,7 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
 
 /** What the drafted lot would do. */
 export function actionOf(finding: Finding, size: Size): string {
+  if (!finding.draft && finding.kind === "no_interface") return "Fit a card or a cable";
   if (!finding.draft && finding.kind === "missing_paths") return "Look at its paths";
   if (!finding.draft) return finding.stage === "devices" ? "See the device link" : "Look at the trace";
   const moves = number(finding, "plan_moves");
@@ -149,7 +150,7 @@ export function actionOf(finding: Finding, size: Size): string {
 
 /** The way to what a finding without a lot is about: the path board for paths, else its subject. */
 export function placeOf(finding: Finding): string | null {
-  if (finding.kind !== "missing_paths") return pathTo(finding);
+  if (finding.kind !== "missing_paths" && finding.kind !== "no_interface") return pathTo(finding);
   const query = {
     cluster: String(figure(finding, "cluster")),
     array: String(figure(finding, "array")),
