@@ -20,7 +20,7 @@ from conftest import ROOT, StandIns
 from movelot.accounts.models import User
 from movelot.exchange.tables import TABLES
 from movelot.exchange.writing import package
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Grant, Mount, Pool, Volume
+from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Grant, Label, Mount, Pool, Volume
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.store import changed
 from movelot.lots import actions
@@ -67,6 +67,7 @@ def unlink_all() -> None:
     Device.objects.all().delete()
     Datastore.objects.all().delete()
     Cluster.objects.all().delete()
+    Label.objects.all().delete()
     changed()
 
 
@@ -79,6 +80,7 @@ def demo(estate: StandIns) -> dict[str, list[dict[str, str]]]:
 
 
 def test_out_and_in_again_it_is_the_same_estate(estate: StandIns, api: APIClient) -> None:
+    Label.objects.create(kind="machine", subject="payroll", key="team", value="wages")
     before = package(WHEN)
     plan = clear_plan(BalanceGroup.objects.get(name="quayside"))
     unlink_all()
