@@ -9,18 +9,16 @@ from movelot_standins.model import (
     TIB,
     Connection,
     Datastore,
-    Disk,
     Export,
     Host,
     Interface,
-    Machine,
     Pool,
     Portal,
     Volume,
     World,
 )
 from movelot_standins.nvme_actions import PREFIX as NQN_PREFIX
-from movelot_standins.sites import add_sites, iqn
+from movelot_standins.sites import add_machines, add_sites, iqn
 
 SEED = 58
 HOSTS = ("quay-01", "quay-02", "quay-03")
@@ -172,26 +170,9 @@ def build(started: float) -> World:
         host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
     _add_files(world)
     _add_chalk(world)
-    _add_machines(world)
+    add_machines(world, (*MACHINES, *FILE_MACHINES), HOSTS, "10.40.20")
     add_sites(world)
     return world
-
-
-def _add_machines(world: World) -> None:
-    ids = {store.name: store.id for store in world.datastores}
-    for number, (name, os, disks) in enumerate((*MACHINES, *FILE_MACHINES)):
-        world.machines.append(
-            Machine(
-                name,
-                HOSTS[number % 3],
-                os,
-                f"10.40.20.{11 + number}",
-                [
-                    Disk(f"{name}-{n}", f"{name} disk {n}", gib * GIB, [(0.0, ids[store])], kind, read, write, kib)
-                    for n, (store, gib, kind, read, write, kib) in enumerate(disks, start=1)
-                ],
-            )
-        )
 
 
 def _add_files(world: World) -> None:

@@ -79,7 +79,7 @@ def _add_gatehouse(world: World) -> None:
     names = [*wwpns, iqn("gate-04")]
     world.initiators["granite"] += names
     _add_stores(world, GATE_STORES, 41, names, hosts)
-    _add_machines(world, GATE_MACHINES, GATES, "10.40.21")
+    add_machines(world, GATE_MACHINES, GATES, "10.40.21")
 
 
 def _gate(number: int) -> Host:
@@ -127,7 +127,7 @@ def _add_basalt(world: World) -> None:
     names = [host.iqn for host in hosts]
     world.initiators[basalt] = [*names]
     _add_stores(world, BASALT_STORES, 51, names, hosts)
-    _add_machines(world, BASALT_MACHINES, [host.name for host in hosts], "10.40.22")
+    add_machines(world, BASALT_MACHINES, [host.name for host in hosts], "10.40.22")
 
 
 def _add_stores(
@@ -146,9 +146,10 @@ def _add_stores(
             host.path_policy[serial] = "RoundRobin"
 
 
-def _add_machines(
+def add_machines(
     world: World, machines: tuple[tuple[str, str, Disks], ...], hosts: list[str] | tuple[str, ...], network: str
 ) -> None:
+    """Machines spread over the hosts in turn, disks on the datastores named; addresses in ``network`` from .11 on."""
     ids = {store.name: store.id for store in world.datastores}
     for number, (name, os, disks) in enumerate(machines):
         held = [

@@ -156,12 +156,16 @@ class PathMatrix:
         fc = np.array([portal.protocol == FC for portal in self.fabric.portals], dtype=bool)
         return np.asarray(self.per_host(np.asarray(self.seen & fc)) > 0)
 
-    def access(self, volume: int, port: int, portal: int) -> Access:
-        """State of the path from ``port`` to ``portal`` for a volume, whether it is there or not."""
+    def best_access(self, volumes: slice, port: int, portal: int) -> Access:
+        """The best state that the path from ``port`` to ``portal`` has for any of ``volumes``."""
         end = self.fabric.portals[portal]
-        if end.protocol == ISCSI and self.over_fc[volume, self.fabric.host_of[port]]:
-            return Access.STANDBY
-        owned = end.controller == self.fabric.offers[volume].owner
+        offers = self.fabric.offers[volumes]
+        if end.protocol == ISCSI:
+            standby = self.over_fc[volumes, self.fabric.host_of[port]]
+            if standby.all():
+                return Access.STANDBY
+            offers = tuple(offer for offer, waits in zip(offers, standby, strict=True) if not waits)
+        owned = any(offer.owner == end.controller for offer in offers)
         return Access.OPTIMIZED if owned else Access.NON_OPTIMIZED
 
     def verdicts(self, volume: int) -> list[PathVerdict]:
@@ -178,7 +182,7 @@ class PathMatrix:
                     portal.name,
                     bool(self.expected[volume, p, q]),
                     bool(self.seen[volume, p, q]),
-                    self.access(volume, int(p), int(q)),
+                    self.best_access(slice(volume, volume + 1), int(p), int(q)),
                     None if code == NONE else CAUSES[code],
                 )
             )

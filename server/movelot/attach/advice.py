@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from movelot.attach.pools import Figures, ceiling_of
 from movelot.inventory.estates import GroupEstate, estate_of, growth_of
 from movelot.inventory.models import Cluster, Device, Pool
+from movelot.inventory.store import inventory_version
 from movelot_core.attach import Reason
 from movelot_core.rounds import growth_bytes_per_day
 from movelot_core.sizing import Habits, advise
@@ -44,19 +46,25 @@ def _habits(found: GroupEstate, hosts: list[Device], pools: list[Pool], figures:
     """The cluster's habits; a pool whose latency nobody measured yet is taken to answer at the ceiling."""
     estate = found.estate
     together = estate.features[:2].sum(axis=(0, 1))
-    days = growth_of(found.store_keys).values()
     latencies = [figures[pool.name][1].peak_ms or ceiling_ms for pool in pools]
     return Habits(
         largest_disk_bytes=int(estate.size_bytes.max(initial=0)),
         held_bytes=int(estate.size_bytes.sum()),
         peak_iops=float(np.max(together, initial=0.0)),
-        growth_bytes_per_day=sum(max(0.0, growth_bytes_per_day(*each) or 0.0) for each in days),
+        growth_bytes_per_day=_growth(tuple(found.store_keys), inventory_version()),
         hosts=len(hosts),
         queue_depth=min(host.queue_depth for host in hosts),
         latency_ms=max(latencies),
         copy_bytes_per_second=_copy_rate(pools[0].device, hosts),
         fill_ceiling=estate.fill_ceiling,
     )
+
+
+@lru_cache(maxsize=16)
+def _growth(stores: tuple[int, ...], _version: str) -> float:
+    """Bytes a day by which all of the datastores grow together; kept while nothing changes, as drafts ask often."""
+    days = growth_of(list(stores)).values()
+    return sum(max(0.0, growth_bytes_per_day(*each) or 0.0) for each in days)
 
 
 def _copy_rate(array: Device, hosts: list[Device]) -> float:

@@ -123,8 +123,7 @@ def _pair(matrix: PathMatrix, volumes: slice, at: tuple[int, int], lost: bool) -
     fabric, (p, q) = matrix.fabric, at
     port, portal = fabric.ports[p], fabric.portals[q]
     codes = [int(code) for code in matrix.cause[volumes, p, q] if code >= 0]
-    states = {matrix.access(v, p, q) for v in range(len(fabric.offers))[volumes]}
-    access = next(state for state in (Access.OPTIMIZED, Access.NON_OPTIMIZED, Access.STANDBY) if state in states)
+    access = matrix.best_access(volumes, p, q)
     return PathVerdict(port.host, port.name, portal.name, True, not lost, access, CAUSES[codes[0]] if lost else None)
 
 

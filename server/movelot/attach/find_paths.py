@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from movelot.attach.frames import paths_between, paths_outcome
+from movelot.attach.frames import ends_of, paths_between, paths_outcome
 from movelot.attach.mending import find_paths_steps
-from movelot.inventory.models import Device
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
@@ -18,8 +17,7 @@ class FindPathsKind(DraftKind):
     name = "find_paths"
 
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        host = Device.objects.filter(name=str(form.get("host", "")), kind=Device.Kind.HOST).first()
-        array = Device.objects.filter(name=str(form.get("array", "")), kind=Device.Kind.ARRAY).first()
+        host, array = ends_of(form)
         if host is None or array is None:
             check = Check("host and array are known", STOP, "The host or the array is not linked.")
             return Draft("Find paths", checks=[check])

@@ -21,8 +21,7 @@ class FrameKind(DraftKind):
     name = "frames"
 
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        host = Device.objects.filter(name=str(form.get("host", "")), kind=Device.Kind.HOST).first()
-        array = Device.objects.filter(name=str(form.get("array", "")), kind=Device.Kind.ARRAY).first()
+        host, array = ends_of(form)
         if host is None or array is None:
             check = Check("host and array are known", STOP, "The host or the array is not linked.")
             return Draft("Set the frame size", checks=[check])
@@ -43,6 +42,12 @@ class FrameKind(DraftKind):
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Paths to the array before and after."""
         return paths_outcome(lot)
+
+
+def ends_of(form: dict[str, Any]) -> tuple[Device | None, Device | None]:
+    """The host and the array that a form names; None for one that is not linked."""
+    host = Device.objects.filter(name=str(form.get("host", "")), kind=Device.Kind.HOST).first()
+    return host, Device.objects.filter(name=str(form.get("array", "")), kind=Device.Kind.ARRAY).first()
 
 
 def paths_outcome(lot: Lot) -> dict[str, Any]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from movelot.inventory.models import Zone as ZoneRow
 from movelot.inventory.paths import ClusterPaths
 from movelot_core.fabric.matrix import CAUSES
@@ -38,11 +40,10 @@ def zone_wishes(paths: ClusterPaths) -> list[ZoneWish]:
     fabric = paths.matrix.fabric
     if not any(portal.protocol == FC for portal in fabric.portals):
         return []
+    pairs = [(fabric.ports[p], fabric.portals[q]) for p, q in np.argwhere(fabric.wiring[1] == ZONE)]
     lost = [
         PathVerdict(port.host, port.name, portal.name, True, False, Access.UNAVAILABLE, Cause.ZONE)
-        for p, port in enumerate(fabric.ports)
-        for q, portal in enumerate(fabric.portals)
-        if fabric.wiring[1][p, q] == ZONE
+        for port, portal in pairs
     ]
     zones = [
         Zone(row.fabric, row.name, tuple(Member(alias, wwpn) for alias, wwpn in row.members))

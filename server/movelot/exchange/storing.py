@@ -70,7 +70,7 @@ def check_meaning(package: Package) -> None:
     for row in rows["labels"]:
         for column in ("key", "value"):
             both = {"key": "k", "value": "v", column: row[column]}
-            if not is_label("{key}={value}".format(**both)):
+            if not _is_label("{key}={value}".format(**both)):
                 faults.add(TABLE["labels"], row["row"], column, row[column], f"a label's {column}, as in team=berths")
     for row in rows["datastores"]:
         if row["free_bytes"] > row["capacity_bytes"]:
@@ -80,7 +80,7 @@ def check_meaning(package: Package) -> None:
         _check_parsed([{**row, "clients": each} for each in networks], "exports", "clients", ip_network, faults)
 
 
-def is_label(text: str) -> bool:
+def _is_label(text: str) -> bool:
     """Whether a text is a label as people may type one."""
     try:
         parse_label(text)

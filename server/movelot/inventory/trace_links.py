@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Mount, Pool, Volume
-from movelot.inventory.paths import ports_of
+from movelot.inventory.models import Datastore, Device, Disk, HostDevice, HostPort, Machine, Mount, Pool, Volume
+from movelot_core.fabric.paths import FC, bare_address
 
 WAYS_MAX = 60
 Keys = dict[str, set[int]]
@@ -76,15 +76,15 @@ def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
     arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()}).prefetch_related("portals")
     nvme = {array.pk for array in arrays if array.has_namespaces}
     by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
-    initiators = {(port.host, port.name): port.initiator for port in ports_of(by_host.values())}
+    over_fc = HostPort.objects.filter(device__in=by_host, protocol=FC).values_list("device_id", "name", "network")
+    wwpns = {(host, port): bare_address(network) for host, port, network in over_fc}
     seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
     found = []
     for each in seen[:WAYS_MAX]:
         host, volume = by_host[each.device_id], rows[each.serial]
         word = "namespace id" if volume.device_id in nvme else "LUN number"
         usual = host.nqn if volume.device_id in nvme else host.initiator
-        used = {initiators.get((host.name, port), "") for port, _, _ in each.paths} - {""}
-        names = ", ".join(sorted(used)) or usual
+        names = ", ".join(sorted({wwpns.get((host.pk, port), usual) for port, _, _ in each.paths})) or usual
         found.append(
             Way(host.name, host.pk, volume.name, names, each.name, word, each.lun, each.path_policy, each.paths)
         )
