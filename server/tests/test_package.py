@@ -290,7 +290,7 @@ def imported(demo: dict[str, Any], api: APIClient) -> None:
     ("kind", "form", "steps"),
     [
         ("balance", {"group": "quayside"}, {"move_disk"}),
-        ("uplinks", {"host": "quay-03"}, {"bind_uplink", "rescan"}),
+        ("uplinks", {"host": "quay-03"}, {"bind_uplink", "log_in", "rescan"}),
         ("file_limits", {}, {"set_file_client"}),
         (
             "attach",

@@ -99,6 +99,7 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
         description,
         compressed=compressed,
         deduplicated=deduplicated,
+        own_target=bool(fields.get("own_target")),
     )
     world.volumes.append(volume)
     return volume
@@ -125,6 +126,9 @@ def delete_volume(world: World, volume: Volume) -> None:
         raise ActionError(409, "ResourceInUse", f"Volume {volume.name} is still offered to initiators.")
     if any(export.volume == volume.id for export in world.exports):
         raise ActionError(409, "ResourceInUse", f"File system {volume.name} is still exported.")
+    if volume.own_target:
+        for host in world.hosts:
+            host.sessions.pop(world.target_of(volume), None)
     world.volumes.remove(volume)
     world.datastores[:] = [store for store in world.datastores if store.serial != volume.serial]
 
@@ -177,6 +181,7 @@ def drop_initiator(world: World, array: str, name: str) -> None:
     if any(name in connection.initiators for connection in world.connections_of(array)):
         raise ActionError(409, "ResourceInUse", f"{name} is still let into volumes.")
     world.initiators[array].remove(name)
+    world.chap.get(array, {}).pop(name, None)
 
 
 def bound(interface: Interface) -> bool:
@@ -200,17 +205,23 @@ def reaches(world: World, interface: Interface, portal: Portal) -> bool:
 def scan_now(world: World, host: Host) -> None:
     """What a finished scan knows: every offered volume with the (interface, portal) pairs that reach it.
 
-    A pair counts where the array lets in the name that the host has on that interface.
+    A pair counts where the array lets in the name that the host has on that interface, over iSCSI once it is logged in.
 
     A scan is for SCSI; the namespaces of connected subsystems are there without one.
     """
     let_in = {connection.volume: connection.initiators for connection in world.connections}
     names = {each.name: identity_of(host, each) for each in host.interfaces if each.protocol != "NVMe/TCP"}
     pairs = {pool.array: reaching(world, host, pool.array) for pool in world.pools}
+    bound_names = {each.name for each in host.interfaces if each.protocol == "iSCSI"}
     host.known = {}
     for volume in world.volumes:
         admitted = let_in.get(volume.id, [])
-        found = [pair for pair in pairs[world.array_of(volume)] if names.get(pair[0]) in admitted]
+        sessions = [session[:2] for session in host.sessions.get(world.target_of(volume), [])]
+        found = [
+            pair
+            for pair in pairs[world.array_of(volume)]
+            if names.get(pair[0]) in admitted and (pair in sessions or pair[0] not in bound_names)
+        ]
         if found:
             host.known[volume.serial] = found
     there = [store for store in world.datastores if store.id in host.mounted]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import Any, ClassVar
 
-from movelot_standins import actions
+from movelot_standins import actions, iscsi_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.fibre_channel import PROTOCOL as FC
@@ -191,9 +191,15 @@ class ArrayService(StorageService):
         self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
         self.route("POST", f"{self.fabric}/Endpoints", self.add_initiator)
         self.route("DELETE", f"{self.fabric}/Endpoints/{{id}}", self.drop_initiator)
+        self.route("PATCH", f"{self.fabric}/Endpoints/{{id}}", self.set_chap)
 
     def oem(self) -> Resource:
-        return {"CopyBytesPerSecond": OFFLOAD_BYTES_PER_SECOND * self.world.pace}
+        rate = OFFLOAD_BYTES_PER_SECOND * self.world.pace
+        return {"CopyBytesPerSecond": rate, "TargetPerVolume": self.protocol == "iSCSI"}
+
+    def storage_resource(self, call: Call) -> Resource:
+        named = {"DurableNameFormat": "iQN", "DurableName": self.world.target_name(self.name)}
+        return {**super().storage_resource(call), "Identifiers": [named]}
 
     def volumes(self) -> list[Resource]:
         return [self._volume(volume) for volume in self.world.volumes_of(self.name) if volume.kind == "volume"]
@@ -217,9 +223,9 @@ class ArrayService(StorageService):
             **self.volume_more(volume),
         )
 
-    def volume_more(self, _volume: Volume) -> Resource:
-        """What the array says of a volume beside what all do."""
-        return {}
+    def volume_more(self, volume: Volume) -> Resource:
+        """What the array says of a volume beside what all do: the target that it is behind."""
+        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume)}}}
 
     def endpoints(self) -> list[Resource]:
         return super().endpoints() + [self._initiator(name) for name in self.known]
@@ -231,6 +237,7 @@ class ArrayService(StorageService):
 
     def _initiator(self, name: str) -> Resource:
         form = name_format(name)
+        asked = self.world.chap.get(self.name, {}).get(name, {"Method": iscsi_actions.OFF})
         return resource(
             f"{self.fabric}/Endpoints/{endpoint_id(name)}",
             "Endpoint.v1_8_1.Endpoint",
@@ -239,6 +246,8 @@ class ArrayService(StorageService):
             Identifiers=[{"DurableNameFormat": form, "DurableName": name}],
             ConnectedEntities=[{"EntityType": "StorageInitiator", "EntityRole": "Initiator"}],
             Status=OK,
+            # Secrets are written, never told.
+            **({"Oem": {"Kestrel": {"Chap": asked["Method"]}}} if form == "iQN" else {}),
         )
 
     def zones(self) -> list[Resource]:
@@ -298,7 +307,8 @@ class ArrayService(StorageService):
 
     def create_volume(self, call: Call) -> Reply:
         pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
-        volume = actions.create_volume(self.world, {**call.body, "pool": pool}, self.clock())
+        own = call.body.get("Oem", {}).get("Kestrel", {}).get("OwnTarget", False)
+        volume = actions.create_volume(self.world, {**call.body, "pool": pool, "own_target": own}, self.clock())
         body = self._volume(volume)
         return Reply(201, body, {"Location": body["@odata.id"]})
 
@@ -336,11 +346,22 @@ class ArrayService(StorageService):
         body = self._initiator(name)
         return Reply(201, body, {"Location": body["@odata.id"]})
 
-    def drop_initiator(self, call: Call) -> Reply:
+    def set_chap(self, call: Call) -> Reply:
+        name = self._initiator_of(call)
+        if name_format(name) != "iQN":
+            raise ActionError(400, "PropertyNotWritable", f"{name} is no iSCSI initiator.")
+        iscsi_actions.set_array_chap(self.world, self.name, name, call.body["Oem"]["Kestrel"]["Chap"])
+        return Reply(200, self._initiator(name))
+
+    def _initiator_of(self, call: Call) -> str:
         walk(self.endpoints(), call.parts["id"])
         name = next((name for name in self.known if endpoint_id(name) == call.parts["id"]), None)
         if name is None:
-            raise ActionError(405, "ResourceCannotBeDeleted", "A portal of the array cannot be removed.")
+            raise ActionError(405, "ResourceCannotBeDeleted", "A portal of the array is not changed.")
+        return name
+
+    def drop_initiator(self, call: Call) -> Reply:
+        name = self._initiator_of(call)
         actions.drop_initiator(self.world, self.name, name)
         return Reply(204)
 

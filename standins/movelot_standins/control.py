@@ -97,6 +97,14 @@ class ControlDoor:
         self.site.save()
         return JSONResponse({"zone": body["name"]})
 
+    async def session(self, request: Request) -> JSONResponse:
+        """End a host's sessions with an array's shared target but for these (interface, portal) pairs."""
+        body = await request.json()
+        host, target = self.site.world.host(body["host"]), self.site.world.target_name(body["array"])
+        host.sessions[target] = [each for each in host.sessions.get(target, []) if each[:2] in body["keep"]]
+        self.site.save()
+        return JSONResponse({"sessions": host.sessions[target]})
+
     async def machine(self, request: Request) -> JSONResponse:
         """What people do with machines by other means: create, on, off, snapshot, delete."""
         try:
@@ -131,6 +139,17 @@ class ControlDoor:
 def door_app(site: Site) -> Starlette:
     """The door as an application."""
     door = ControlDoor(site)
-    acts = (door.pace, door.fault, door.grow, door.sign, door.hold, door.clock, door.wire, door.zone, door.machine)
+    acts = (
+        door.pace,
+        door.fault,
+        door.grow,
+        door.sign,
+        door.hold,
+        door.clock,
+        door.wire,
+        door.zone,
+        door.machine,
+        door.session,
+    )
     routes = [Route(f"/{act.__name__}", act, methods=["POST"]) for act in (*acts, door.reset)]
     return Starlette(routes=[*routes, Route("/state", door.state)])

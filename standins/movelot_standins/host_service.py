@@ -5,7 +5,15 @@ from __future__ import annotations
 import time
 from ipaddress import ip_interface
 
-from movelot_standins import actions, fibre_channel, file_actions, interface_actions, nvme_actions, set_actions
+from movelot_standins import (
+    actions,
+    fibre_channel,
+    file_actions,
+    interface_actions,
+    iscsi_actions,
+    nvme_actions,
+    set_actions,
+)
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
@@ -57,6 +65,9 @@ class HostService(CommonService):
             ("MountSet", self.mount_set),
             ("ConnectSubsystem", self.connect_subsystem),
             ("DisconnectSubsystem", self.disconnect_subsystem),
+            ("LogIn", self.log_in),
+            ("LogOut", self.log_out),
+            ("SetChap", self.set_chap),
         ):
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
 
@@ -68,8 +79,9 @@ class HostService(CommonService):
         return {"Systems": link(f"{ROOT}/Systems")}
 
     def computer(self, _call: Call) -> Resource:
-        more = ("MountExport", "UnmountExport", "SetFileClient", "ConnectSubsystem", "DisconnectSubsystem", "MountSet")
-        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *more)
+        files = ("MountExport", "UnmountExport", "SetFileClient")
+        ends = ("ConnectSubsystem", "DisconnectSubsystem", "MountSet", "LogIn", "LogOut", "SetChap")
+        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *files, *ends)
         targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
         return resource(
             self.system,
@@ -87,6 +99,7 @@ class HostService(CommonService):
                     "InitiatorName": self.host.iqn,
                     "HostNQN": self.host.nqn,
                     "Subsystems": self._subsystems(),
+                    "Targets": iscsi_actions.targets_of(self.world, self.host),
                     "Devices": link(f"{self.oem}/Devices"),
                     "Datastores": link(f"{self.oem}/Datastores"),
                     "VirtualMachines": link(f"{self.oem}/VirtualMachines"),
@@ -196,11 +209,13 @@ class HostService(CommonService):
         """The paths that work now. Where one over FC does, those over iSCSI stand by."""
         ports = {interface.name: interface for interface in self.host.interfaces}
         portals = {portal.name: portal for portal in self.world.portals_of(self.world.array_of(volume))}
+        sessions = [session[:2] for session in self.host.sessions.get(self.world.target_of(volume), [])]
         ways = [
             (ports[port], portals[portal])
             for port, portal in pairs
             if fibre_channel.identity_of(self.host, ports[port]) in admitted
             and actions.reaches(self.world, ports[port], portals[portal])
+            and (ports[port].protocol != iscsi_actions.PROTOCOL or [port, portal] in sessions)
         ]
         over_fc = any(port.protocol == fibre_channel.PROTOCOL for port, _ in ways)
         states = {c: "Optimized" if c == volume.controller else "NonOptimized" for c in "AB"}
@@ -364,6 +379,20 @@ class HostService(CommonService):
         keep = [[str(pair["Port"]), str(pair["Portal"])] for pair in call.body.get("Keep", [])]
         nvme_actions.disconnect(self.world, self.host, str(call.body["NQN"]), keep)
         return Reply(200, {"Subsystems": self._subsystems()})
+
+    def log_in(self, call: Call) -> Reply:
+        target, address = str(call.body["Target"]), str(call.body["DiscoveryAddress"])
+        iscsi_actions.login(self.world, self.host, target, address, again=bool(call.body.get("Again")))
+        return Reply(200, {"Targets": iscsi_actions.targets_of(self.world, self.host)})
+
+    def log_out(self, call: Call) -> Reply:
+        keep = [[str(pair["Port"]), str(pair["Portal"])] for pair in call.body.get("Keep", [])]
+        iscsi_actions.logout(self.world, self.host, str(call.body["Target"]), keep)
+        return Reply(200, {"Targets": iscsi_actions.targets_of(self.world, self.host)})
+
+    def set_chap(self, call: Call) -> Reply:
+        iscsi_actions.set_host_chap(self.world, self.host, str(call.body["Target"]), call.body["Chap"])
+        return Reply(200, {"Targets": iscsi_actions.targets_of(self.world, self.host)})
 
     def _disks(self) -> list[tuple[int, Disk]]:
         own = {disk.id for machine in self.world.machines if machine.host == self.name for disk in machine.disks}

@@ -44,6 +44,6 @@ def drop_interface(world: World, host: Host, name: str) -> None:
     for serial in serials & set(host.known):
         if all(pair[0] == name for pair in host.known[serial]):
             raise ActionError(409, "ResourceInUse", f"Device {serial} is reached over {name} alone.")
-    for pairs in (*host.known.values(), *host.connected.values()):
+    for pairs in (*host.known.values(), *host.connected.values(), *host.sessions.values()):
         pairs[:] = [pair for pair in pairs if pair[0] != name]
     host.interfaces[:] = [interface for interface in host.interfaces if interface.name != name]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+IQN_PREFIX = "iqn.2026-01.example.kestrelbay:"
 GIB = 1024**3
 TIB = 1024**4
 
@@ -55,6 +56,7 @@ class Volume:
 
     Of kind set it is a volume set without a size of its own, which allows ``volumes_max`` volumes.
     ``signature`` is what a host would read at the start of a volume: empty, or the kind and id of a format.
+    ``own_target`` has it behind an iSCSI target of its own.
     """
 
     id: str
@@ -71,6 +73,7 @@ class Volume:
     volumes_max: int = 0
     compressed: bool = False
     deduplicated: bool = False
+    own_target: bool = False
 
 
 @dataclass
@@ -129,7 +132,9 @@ class Interface:
 class Host:
     """A hypervisor host. ``known`` are the serials found by its last scan, with the portals seen per interface.
 
-    ``connected`` has the (interface, portal) pairs over which it is connected to the subsystem of each NVMe array.
+    ``connected`` has the (interface, portal) pairs over which it is connected to the subsystem of each NVMe array,
+    ``sessions`` those over which it is logged in to each iSCSI target, with the CHAP method of the login; ``chap`` is
+    how it authenticates at each array.
     """
 
     name: str
@@ -147,6 +152,8 @@ class Host:
     nqn: str = ""
     connected: dict[str, list[list[str]]] = field(default_factory=dict)
     cluster: str = "quayside"
+    sessions: dict[str, list[list[str]]] = field(default_factory=dict)
+    chap: dict[str, dict[str, str]] = field(default_factory=dict)
 
 
 @dataclass
@@ -231,7 +238,8 @@ class World:
 
     ``array`` and ``slow_array`` are the block arrays over iSCSI; the first has FC ports too.
 
-    ``initiators`` are the initiators and host NQNs that each block array knows. ``file_advice`` are the timeouts and
+    ``initiators`` are the initiators and host NQNs that each block array knows, ``chap`` what it asks of each of them
+    at a login, if anything. ``file_advice`` are the timeouts and
     limits that the file array recommends to its clients.
     """
 
@@ -255,6 +263,7 @@ class World:
     exports: list[Export] = field(default_factory=list)
     zones: list[Zone] = field(default_factory=list)
     file_advice: dict[str, int] = field(default_factory=dict)
+    chap: dict[str, dict[str, dict[str, str]]] = field(default_factory=dict)
     counter: int = 100
     pace: float = 150.0
 
@@ -271,6 +280,15 @@ class World:
 
     def array_of(self, volume: Volume) -> str:
         return self.pool(volume.pool).array
+
+    def target_name(self, array: str) -> str:
+        """The iSCSI target that an array's volumes share."""
+        return f"{IQN_PREFIX}{array}"
+
+    def target_of(self, volume: Volume) -> str:
+        """The iSCSI target that a volume is behind."""
+        shared = self.target_name(self.array_of(volume))
+        return f"{shared}.{volume.name}" if volume.own_target else shared
 
     def connections_of(self, array: str) -> list[Connection]:
         ours = {volume.id for volume in self.volumes_of(array)}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from movelot_standins.actions import serial_of
 from movelot_standins.file_actions import export_identity
+from movelot_standins.iscsi_actions import log_in_everywhere
 from movelot_standins.model import (
     GIB,
     TIB,
@@ -172,6 +173,8 @@ def build(started: float) -> World:
     _add_chalk(world)
     add_machines(world, (*MACHINES, *FILE_MACHINES), HOSTS, "10.40.20")
     add_sites(world)
+    for host in world.hosts:
+        log_in_everywhere(world, host)
     return world
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from movelot_standins.fibre_channel import FRAME_BYTES, PROTOCOL, wwpn_of
 from movelot_standins.model import (
     GIB,
+    IQN_PREFIX,
     TIB,
     Connection,
     Datastore,
@@ -50,7 +51,7 @@ BASALT_STORES = (
 
 
 def iqn(name: str) -> str:
-    return f"iqn.2026-01.example.kestrelbay:{name}"
+    return f"{IQN_PREFIX}{name}"
 
 
 def add_sites(world: World) -> None:

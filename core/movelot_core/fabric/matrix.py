@@ -26,6 +26,7 @@ from movelot_core.fabric.paths import (
     SinglePoint,
     astray_cause,
     blocking_cause,
+    logged_in,
     network_of,
     strays,
     switch_of,
@@ -38,7 +39,9 @@ Counts = NDArray[np.int32]
 Codes = NDArray[np.int8]
 CAUSES: Final = tuple(Cause)
 NONE: Final = -1
+CHAP: Final = CAUSES.index(Cause.CHAP)
 MASKED: Final = CAUSES.index(Cause.MASKED)
+NOT_LOGGED_IN: Final = CAUSES.index(Cause.NOT_LOGGED_IN)
 NOT_MOUNTED: Final = CAUSES.index(Cause.NOT_MOUNTED)
 
 
@@ -102,6 +105,31 @@ class Fabric:
         return np.array([[name in offer.initiators for name in names] for offer in self.offers], dtype=bool).reshape(
             len(self.offers), len(self.ports)
         )
+
+    @cached_property
+    def target_of(self) -> tuple[list[str], NDArray[np.int64]]:
+        """The different targets, and [v] the number of the one that each volume is behind."""
+        first, number = _kinds([(offer.target,) for offer in self.offers])
+        return [self.offers[n].target for n in first], number
+
+    @cached_property
+    def authenticated(self) -> Bools:
+        """[v, p] Whether the volume's target takes the CHAP of the port; always so where the port speaks no iSCSI."""
+        targets, number = self.target_of
+        rows = [[p.protocol != ISCSI or name not in p.chap_differs for p in self.ports] for name in targets]
+        return np.array(rows, dtype=bool).reshape(len(targets), len(self.ports))[number]
+
+    @cached_property
+    def sessions(self) -> Bools:
+        """[v, p, q] Whether a host is logged in to the volume's target, or may be; always so beside iSCSI."""
+        targets, number = self.target_of
+        there = np.ones((len(targets), len(self.ports), len(self.portals)), dtype=bool)
+        told = [n for n, port in enumerate(self.ports) if port.protocol == ISCSI and port.sessions is not None]
+        portals = [n for n, portal in enumerate(self.portals) if portal.protocol == ISCSI]
+        for t, name in enumerate(targets):
+            for p in told:
+                there[t, p, portals] = [logged_in(self.ports[p], self.portals[q], name) for q in portals]
+        return there[number]
 
     @cached_property
     def offering(self) -> Bools:
@@ -198,12 +226,12 @@ def compare_all(fabric: Fabric, seen: Bools | None) -> PathMatrix:
     meant, wiring = fabric.wiring
     expected = meant[None] & fabric.offering[:, None, :]
     code = np.broadcast_to(wiring[None], expected.shape).copy()
-    open_but_masked = expected & (code == NONE) & ~fabric.admitted[:, :, None]
-    code[open_but_masked] = MASKED
+    code[expected & (code == NONE) & ~fabric.authenticated[:, :, None]] = CHAP
+    code[expected & (code == NONE) & ~fabric.admitted[:, :, None]] = MASKED
     found = expected & (code == NONE) if seen is None else seen
     missing = expected & ~found
     unused = np.array([CAUSES.index(unused_cause(portal)) for portal in fabric.portals], dtype=np.int8)
-    code = np.where(missing & (code == NONE), unused, code)
+    code = np.where(missing & (code == NONE), np.where(fabric.sessions, unused, NOT_LOGGED_IN), code)
     code[~missing] = NONE
     return PathMatrix(fabric, expected, found, code)
 

@@ -49,7 +49,9 @@ class Cause(StrEnum):
     NO_UPLINK = "no_uplink"
     TWO_UPLINKS = "two_uplinks"
     STANDBY_UPLINK = "standby_uplink"
+    CHAP = "chap_differs"
     MASKED = "masked"
+    NOT_LOGGED_IN = "not_logged_in"
     NOT_RESCANNED = "not_rescanned"
     NOT_MOUNTED = "not_mounted"
     NOT_CONNECTED = "not_connected"
@@ -62,7 +64,8 @@ class HostPort:
     That is the host's IQN, over NVMe its NQN, over FC the port's own WWPN, and for file storage the bare address.
 
     ``frame_bytes`` is its largest frame (MTU), ``switch`` what its active uplink is cabled to, where that is known;
-    ``zones`` are those of its fabric that it is in.
+    ``zones`` are those of its fabric that it is in. ``sessions`` are the (target, portal) pairs that it is logged in
+    to over iSCSI, None where that is unknown; ``chap_differs`` the targets that ask for another CHAP than it gives.
     """
 
     host: str
@@ -77,6 +80,8 @@ class HostPort:
     frame_bytes: int = 9000
     switch: str = ""
     zones: frozenset[str] = frozenset()
+    sessions: frozenset[tuple[str, str]] | None = None
+    chap_differs: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,13 +105,17 @@ class Portal:
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """How an array offers a volume: owning controller, all controllers, and the initiators it lets in."""
+    """How an array offers a volume: owning controller, all controllers, and the initiators it lets in.
+
+    ``target`` is the iSCSI target that it is behind: one that volumes share, or its own.
+    """
 
     volume: str
     owner: str
     controllers: frozenset[str]
     initiators: frozenset[str]
     array: str = ""
+    target: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,6 +175,7 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
     Frames of different size log in and then stall, so they count as no path. Bound iSCSI needs exactly one active
     uplink on the interface and none standby, else the host refuses to bind the interface and no session starts; other
     protocols take what uplinks there are. An FC port has neither VLAN nor uplinks; it needs a zone that holds both.
+    A login comes before masking, so a CHAP that differs is told first.
     """
     bound, ip = port.protocol == ISCSI, port.protocol != FC
     tests = (
@@ -177,13 +187,19 @@ def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -
         (not ip or len(port.active_uplinks) > 0, Cause.NO_UPLINK),
         (not bound or len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
         (not bound or not port.standby_uplinks, Cause.STANDBY_UPLINK),
+        (not bound or offer is None or offer.target not in port.chap_differs, Cause.CHAP),
         (offer is None or port.initiator in offer.initiators, Cause.MASKED),
     )
     return next((cause for holds, cause in tests if not holds), None)
 
 
+def logged_in(port: HostPort, portal: Portal, target: str) -> bool:
+    """Whether the port has a session with the target over this portal, or may have one as its sessions are unknown."""
+    return port.sessions is None or (target, portal.name) in port.sessions
+
+
 def unused_cause(portal: Portal) -> Cause:
-    """Why a path is missing where nothing stands in the way."""
+    """Why a path is missing where nothing stands in the way, over iSCSI once the host is logged in."""
     return {NFS: Cause.NOT_MOUNTED, NVME: Cause.NOT_CONNECTED}.get(portal.protocol, Cause.NOT_RESCANNED)
 
 
@@ -263,7 +279,8 @@ def compare_paths(
             if not expected and not is_seen:
                 continue
             if expected and not is_seen and cause is None:
-                cause = unused_cause(portal)
+                there = portal.protocol != ISCSI or logged_in(port, portal, offer.target)
+                cause = unused_cause(portal) if there else Cause.NOT_LOGGED_IN
             access = Access.OPTIMIZED if portal.controller == offer.owner else Access.NON_OPTIMIZED
             verdicts.append(PathVerdict(*key, expected, is_seen, access, None if is_seen else cause))
     return _standing_by(verdicts, {portal.name: portal.protocol for portal in portals})

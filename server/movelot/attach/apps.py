@@ -7,6 +7,7 @@ class AttachConfig(AppConfig):
     name = "movelot.attach"
 
     def ready(self) -> None:
+        from movelot.attach.chap import ChapKind
         from movelot.attach.detach import DetachKind
         from movelot.attach.drafting import AttachKind
         from movelot.attach.file_limits import FileLimitsKind
@@ -33,6 +34,7 @@ class AttachConfig(AppConfig):
             UseKind(),
             SpreadKind(),
             InitiatorKind(),
+            ChapKind(),
             DetachKind(),
             PathPolicyKind(),
         ):

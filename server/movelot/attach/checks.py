@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 from movelot.attach.form import Wish
 from movelot.attach.grants import ATTACHING
-from movelot.inventory.models import Pool
+from movelot.inventory.models import Device, Pool
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text, fit_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check
 from movelot.lots.models import Lot
 from movelot_core.attach import PoolFit, Verdict
-from movelot_core.fabric.paths import FC, network_of
+from movelot_core.fabric.paths import FC, ISCSI, network_of
 from movelot_core.units import format_share, format_size
 
 if TYPE_CHECKING:
@@ -58,6 +58,22 @@ def path_checks(table: PathTable) -> list[Check]:
     if seen == expected:
         checks.append(Check("paths", PASS, f"{seen} of {expected} paths, on {_legs(table)}"))
     return checks
+
+
+def can_own_targets(array: Device) -> bool:
+    """Whether an array can put volumes behind iSCSI targets of their own."""
+    return ISCSI in array.protocols and array.can("target per volume")
+
+
+def target_checks(wish: Wish, array: Device) -> list[Check]:
+    """Whether the array can put volumes behind targets of their own, where that is asked for."""
+    if not wish.own_target:
+        return []
+    if ISCSI not in array.protocols:
+        return [Check("target of its own", STOP, f"{array.name} is not reached over iSCSI; only that has targets.")]
+    if not can_own_targets(array):
+        return [Check("target of its own", STOP, f"{array.name} has one target for all of its volumes.")]
+    return [Check("target of its own", PASS, "every host logs in to each volume's target apart")]
 
 
 def _legs(table: PathTable) -> str:

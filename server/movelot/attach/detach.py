@@ -12,6 +12,7 @@ from typing import Any
 from django.db.models import Q
 
 from movelot.attach.file_masking import detach_steps
+from movelot.attach.joining import log_out_step
 from movelot.attach.masking import goes_with_machine, volume_named
 from movelot.attach.steps import find_step
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount, Offer, Pool, Volume
@@ -158,6 +159,10 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
     steps += [
         find_step(volume.device, host, volume.serial, "by its serial", withdrawn, present=False) for host in devices
     ]
+    if volume.target != volume.device.target:
+        blind = tuple(range(len(steps)))
+        left = [log_out_step(host, volume.target, volume.name, blind) for host in devices]
+        steps += [step for step in left if step]
     if not keep:
         gone = tuple(range(len(steps)))
         verb, noun = ("delete_volume_set", "volume set") if of_set else ("delete_volume", "volume")

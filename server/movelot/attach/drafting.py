@@ -7,7 +7,7 @@ from typing import Any
 
 from movelot.attach.advice import Advice, advice_for
 from movelot.attach.board import Board, board_of
-from movelot.attach.checks import form_checks, path_checks, rival_checks
+from movelot.attach.checks import can_own_targets, form_checks, path_checks, rival_checks, target_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
 from movelot.attach.mending import mended
@@ -26,7 +26,10 @@ from movelot_core.units import format_size
 
 @dataclass
 class AttachPlan:
-    """What the page shows while the form is typed. The board is drawn for the array of the first pool chosen."""
+    """What the page shows while the form is typed. The board is drawn for the array of the first pool chosen.
+
+    ``own_targets`` is whether this array can put volumes behind iSCSI targets of their own.
+    """
 
     cluster: str
     hosts: list[str]
@@ -38,6 +41,7 @@ class AttachPlan:
     pools: list[PoolRow]
     advice: Advice | None
     board: Board | None
+    own_targets: bool
     fixable: list[Fixable]
 
 
@@ -65,6 +69,7 @@ class AttachKind(DraftKind):
             pools=[pool_row(row, fit, figures) for row, fit in fits],
             advice=advice_for(cluster, hosts, chosen, wish.total_bytes, figures),
             board=None,
+            own_targets=bool(chosen) and can_own_targets(chosen[0].device),
             fixable=[],
         )
         title = _title(wish, plan.cluster)
@@ -79,10 +84,11 @@ class AttachKind(DraftKind):
         checks = [
             *form_checks(wish, _judged_apart(cluster, plan.volumes, wish, figures), chosen),
             *path_checks(table),
+            *target_checks(wish, chosen[0].device),
             *rival_checks(lot, chosen, plan.volumes),
         ]
-        pools = {pool.pk: pool for pool in chosen}
-        wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], wish.thin, wish.reduced) for v in plan.volumes]
+        pools, how = {pool.pk: pool for pool in chosen}, (wish.thin, wish.reduced, wish.own_target)
+        wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], *how) for v in plan.volumes]
         steps = attach_steps(wanted, hosts, table, fixes) if wanted else []
         return Draft(title, steps, asdict(plan), checks, _facts(chosen, hosts, wish))
 

@@ -1,4 +1,4 @@
-"""Lots that find paths which nothing stands in the way of: the host only has to look, or over NVMe to connect."""
+"""Lots that find paths which nothing stands in the way of: the host only has to log in or connect, and to look."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class FindPathsKind(DraftKind):
             check = Check("host and array are known", STOP, "The host or the array is not linked.")
             return Draft("Find paths", checks=[check])
         title = f"Find the paths of {host.name} to {array.name}"
-        steps = find_paths_steps(host, array, expected_table([host], array, "any volume"), ())
+        steps = find_paths_steps(host, [(array, expected_table([host], array, "any volume"))], (), 0)
         if not steps:
             text = f"{host.name} is connected to {array.name} over every path that it could have."
             return Draft(title, checks=[Check("something to find", STOP, text)])

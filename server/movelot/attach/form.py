@@ -28,7 +28,10 @@ class FieldProblem:
 
 @dataclass
 class Form:
-    """The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several."""
+    """The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several.
+
+    ``own_target`` puts each volume behind an iSCSI target of its own.
+    """
 
     cluster: str = ""
     name: str = ""
@@ -36,6 +39,7 @@ class Form:
     count: str = "1"
     allocation: str = THIN
     reduced: list[str] = field(default_factory=list)
+    own_target: bool = False
     pools: list[str] = field(default_factory=list)
     fixes: list[str] = field(default_factory=list)
 
@@ -46,9 +50,9 @@ class Form:
         allocation = THICK if given.get("allocation") == THICK else THIN
         asked = _texts(given.get("reduced"))
         reduced: list[str] = [way for way in REDUCTIONS if way in asked]
-        return cls(
-            cluster, name, size, count, allocation, reduced, _texts(given.get("pools")), _texts(given.get("fixes"))
-        )
+        own_target = given.get("own_target") is True
+        pools, fixes = _texts(given.get("pools")), _texts(given.get("fixes"))
+        return cls(cluster, name, size, count, allocation, reduced, own_target, pools, fixes)
 
 
 def _texts(given: Any) -> list[str]:
@@ -65,6 +69,7 @@ class Wish:
     thin: bool
     problems: list[FieldProblem]
     reduced: tuple[str, ...] = ()
+    own_target: bool = False
 
     @property
     def complete(self) -> bool:
@@ -81,7 +86,7 @@ def read(form: Form) -> Wish:
     count = _read(problems, "count", form.count, parse_count) or 1
     size = _read(problems, "size", form.size, parse_size)
     names = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
-    return Wish(names, size, count, form.allocation == THIN, problems, tuple(form.reduced))
+    return Wish(names, size, count, form.allocation == THIN, problems, tuple(form.reduced), form.own_target)
 
 
 def _read(problems: list[FieldProblem], name: str, text: str, parse: Callable[[str], T]) -> T | None:

@@ -36,7 +36,7 @@ class FrameKind(DraftKind):
         busy = Check("nothing stops meanwhile", PASS, f"{names} carries no path now; the others stay up")
         plan = {"host": host.name, "array": array.name, "paths": paths_between(host, array)}
         after = mended(table, [host], steps, "any volume")
-        last = find_paths_steps(host, array, after, tuple(range(len(steps))))
+        last = find_paths_steps(host, [(array, after)], tuple(range(len(steps))), len(steps))
         return Draft(title, [*steps, *last], plan, [busy], facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:

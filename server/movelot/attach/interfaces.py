@@ -94,7 +94,7 @@ class InterfaceKind(DraftKind):
         if usable:
             needs = {host: tuple(n for n, step in enumerate(made) if step.device == host) for host in given}
             for host in without:
-                steps += find_paths_steps(host, array, after, needs[host.name])
+                steps += find_paths_steps(host, [(array, after)], needs[host.name], len(steps))
         checks = [Check("address is usable", STOP, f"{row.host}: {row.problem}") for row in rows if row.problem]
         checks = checks or [Check("addresses are free", PASS, f"{len(rows)} free, as far as linked devices tell")]
         facts = {f"interface in {row.subnet} on {row.host}": "none" for row in rows}

@@ -6,7 +6,8 @@ from typing import Any
 
 from movelot.attach.admission import admit, names_of
 from movelot.attach.file_masking import spread_file
-from movelot.attach.steps import PATH_POLICY, connect_steps, find_step, lun_for, number_word, numbered
+from movelot.attach.joining import connect_steps
+from movelot.attach.steps import PATH_POLICY, find_step, lun_for, number_word, numbered
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import expected_table, initiators_of
@@ -150,7 +151,7 @@ def _set_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec
 def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec]:
     """Find it on each blind host after the first ``begun`` steps, mount what the others mount, set the path policy."""
     store = Datastore.objects.filter(serial=volume.serial).first()
-    table = expected_table(blind, volume.device, volume.name)
+    table = expected_table(blind, volume.device, volume.name, volume.target)
     steps: list[StepSpec] = connect_steps(volume.device, blind, table, tuple(range(begun)))
     ready = tuple(range(begun + len(steps)))
     for host in blind:
@@ -195,7 +196,7 @@ def _lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check
 
 def _reach_checks(volume: Volume, blind: list[Device]) -> list[Check]:
     """Each host needs a path once it is let in; fewer than all are said with their reason."""
-    table = expected_table(blind, volume.device, volume.name)
+    table = expected_table(blind, volume.device, volume.name, volume.target)
     checks = []
     for host in blind:
         paths = [path for path in table.paths if path.host == host.name]

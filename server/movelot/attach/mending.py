@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from movelot.attach.steps import connect_steps
+from movelot.attach.joining import connect_steps
 from movelot.inventory.models import Device, HostPort, Portal
 from movelot.inventory.paths import PathTable, expected_paths, initiator_of
 from movelot.lots.steps.base import StepSpec
@@ -85,7 +85,7 @@ def mended(table: PathTable, hosts: list[Device], fixes: list[StepSpec], volume:
     ports = [_fixed(port, by_port.get((port.host, port.name))) for port in table.ports]
     by_name = {host.name: host for host in hosts}
     made = [_made(step, by_name[step.device]) for step in fixes if step.kind == "create_interface"]
-    return expected_paths([*ports, *made], table.portals, volume)
+    return expected_paths([*ports, *made], table.portals, volume, table.target)
 
 
 def _fixed(port: paths.HostPort, step: StepSpec | None) -> paths.HostPort:
@@ -110,9 +110,19 @@ def _made(step: StepSpec, host: Device) -> paths.HostPort:
     )
 
 
-def find_paths_steps(host: Device, array: Device, table: PathTable, needs: tuple[int, ...]) -> list[StepSpec]:
-    """What finds the paths of the mended ``table``: a scan, or over NVMe the connections that are missing, if any."""
-    if array.has_namespaces:
-        return connect_steps(array, [host], table, needs)
+def find_paths_steps(
+    host: Device, arrays: list[tuple[Device, PathTable]], needs: tuple[int, ...], first: int
+) -> list[StepSpec]:
+    """What finds the paths of the mended tables of ``arrays``; the first of the steps stands at position ``first``.
+
+    That is the connections that are missing, if any, and a scan, but for NVMe, whose namespaces are there without one.
+    """
+    steps = [step for array, table in arrays for step in connect_steps(array, [host], table, needs)]
+    if arrays and all(array.has_namespaces for array, _ in arrays):
+        return steps
+    return [*steps, _rescan(host, (*needs, *range(first, first + len(steps))))]
+
+
+def _rescan(host: Device, needs: tuple[int, ...]) -> StepSpec:
     detail = "find the paths that come back"
-    return [StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)]
+    return StepSpec("rescan", host.name, f"Rescan {host.name}", detail, {}, needs, seconds=host.scan_seconds)

@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.board import Board, board_of_paths
+from movelot.attach.chap import SessionRow, session_rows
 from movelot.attach.path_policies import POLICIES, PolicyFilter, PolicyRow, rows_of
 from movelot.attach.zoning import ZoneWish, zone_wishes
 from movelot.inventory.clusters import clusters
@@ -50,7 +51,7 @@ class PathsAnswer:
     """A cluster's paths to an array as last read; ``volume`` is null where the board counts for all of them.
 
     ``more_hosts`` counts hosts that are not listed; those that miss paths are listed first. ``zones`` are what to ask
-    of those who zone the FC fabrics.
+    of those who zone the FC fabrics; ``sessions`` has the hosts that log in over iSCSI.
     """
 
     cluster: str
@@ -63,6 +64,7 @@ class PathsAnswer:
     more_hosts: int
     points: list[WeakPoint]
     zones: list[ZoneWish]
+    sessions: list[SessionRow]
 
 
 @dataclass
@@ -157,6 +159,7 @@ def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:
         more,
         _weak_points(paths, number),
         zone_wishes(paths),
+        session_rows(paths),
     )
 
 

@@ -16,10 +16,10 @@ from movelot.attach.board import Board, board_of
 from movelot.attach.checks import form_checks, path_checks
 from movelot.attach.form import FieldProblem, Form, Wish, read
 from movelot.attach.grants import reserve
+from movelot.attach.joining import connect_steps
 from movelot.attach.mending import mended
 from movelot.attach.path_fixes import Fixable, fixables, fixes_in
 from movelot.attach.pools import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
-from movelot.attach.steps import connect_steps
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Device, Machine, Mount, Pool, Volume
 from movelot.inventory.paths import PathTable, expected_table

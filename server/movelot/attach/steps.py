@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from movelot.attach.admission import admit
+from movelot.attach.joining import connect_steps, own_target_steps
 from movelot.inventory.models import Device, Offer, Pool
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
@@ -24,6 +25,7 @@ class Wanted:
     pool: Pool
     thin: bool = True
     reduced: tuple[str, ...] = ()
+    own_target: bool = False
 
 
 def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fixes: list[StepSpec]) -> list[StepSpec]:
@@ -41,7 +43,12 @@ def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fi
     for volume, lun in zip(wanted, _luns(array, len(wanted)), strict=True):
         created.append(len(steps))
         steps += _array_steps(volume, admission.uris, ready, len(steps), lun)
-    steps += connect_steps(array, hosts, table, ready)
+    if not wanted[0].own_target:
+        steps += connect_steps(array, hosts, table, ready)
+    for volume, first in zip(wanted, created, strict=True):
+        if volume.own_target:
+            target = {"step": first, "field": "target"}
+            steps += own_target_steps(array, hosts, table, target, volume.name, (first + 1,))
     found_after = tuple(range(created[0] + 1, len(steps)))
     scans: dict[str, int] = {}
     for volume, first in zip(wanted, created, strict=True):
@@ -84,13 +91,15 @@ def _array_steps(
     array = wanted.pool.device
     noun = "volume" if lun is not None else "namespace"
     how = f"with {' and '.join(wanted.reduced)}, " if wanted.reduced else ""
+    how += "behind a target of its own, " if wanted.own_target else ""
     create = StepSpec(
         "create_volume",
         array.name,
         f"Create {'thin' if wanted.thin else 'thick'} {noun} {wanted.name}, {format_size(wanted.size_bytes)}",
         f"pool {wanted.pool.name}, {how}{'serial' if lun is not None else 'NGUID'} assigned by the array",
         {"name": wanted.name, "size_bytes": wanted.size_bytes, "pool_uri": wanted.pool.uri, "thin": wanted.thin}
-        | ({"reduced": [*wanted.reduced]} if wanted.reduced else {}),
+        | ({"reduced": [*wanted.reduced]} if wanted.reduced else {})
+        | ({"own_target": True} if wanted.own_target else {}),
         ready,
     )
     offer = StepSpec(
@@ -102,31 +111,6 @@ def _array_steps(
         (first,),
     )
     return [create, offer]
-
-
-def connect_steps(array: Device, hosts: list[Device], table: PathTable, needs: tuple[int, ...]) -> list[StepSpec]:
-    """For NVMe, a step for each host that is not yet connected to the array's subsystem over all of its paths."""
-    if not array.has_namespaces:
-        return []
-    addresses = {portal.name: portal.address.split("/")[0] for portal in table.portals}
-    steps = []
-    for host in hosts:
-        wanted = [[path.port, path.portal] for path in table.paths if path.host == host.name and path.seen]
-        before = host.subsystems.get(array.nqn, [])
-        if not wanted or all(pair in before for pair in wanted):
-            continue
-        address = addresses[wanted[0][1]]
-        steps.append(
-            StepSpec(
-                "connect_subsystem",
-                host.name,
-                f"Connect {host.name} to {array.name}",
-                f"discover at {address}, then connect over {len(wanted)} paths",
-                {"nqn": array.nqn, "address": address, "wanted": wanted, "before": before},
-                needs,
-            )
-        )
-    return steps
 
 
 def find_step(

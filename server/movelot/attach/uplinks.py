@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from movelot.attach.mending import find_paths_steps, mended
 from movelot.inventory.models import Device, HostDevice, HostPort
+from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
@@ -43,6 +45,15 @@ def fixes_for(hosts: list[Device]) -> dict[str, StepSpec]:
     return found
 
 
+def _iscsi_arrays(host: Device, fix: StepSpec) -> list[tuple[Device, PathTable]]:
+    """The arrays that know the host over iSCSI, each with the paths it will have once ``fix`` is done."""
+    known = Device.objects.filter(initiators__identifier=host.initiator, portals__protocol=ISCSI)
+    return [
+        (array, mended(expected_table([host], array, "any volume"), [host], [fix], "any volume"))
+        for array in known.distinct().order_by("name")
+    ]
+
+
 class UplinkKind(DraftKind):
     """Form: host."""
 
@@ -59,22 +70,14 @@ class UplinkKind(DraftKind):
         if fix is None:
             check = Check("something to fix", STOP, f"Every storage interface of {host.name} has exactly one uplink.")
             return Draft(f"Fix uplink binding of {host.name}", checks=[check])
-        rescan = StepSpec(
-            "rescan",
-            host.name,
-            f"Rescan {host.name}",
-            "find the paths that come back",
-            {},
-            (0,),
-            seconds=host.scan_seconds,
-        )
+        found = find_paths_steps(host, _iscsi_arrays(host, fix), (0,), 1)
         busy = Check(
             "nothing stops meanwhile", PASS, f"{fix.params['interface']} carries no path now; the others stay up"
         )
         seen = sum(len(device.paths) for device in HostDevice.objects.filter(device=host))
         facts = {f"uplinks of {fix.params['interface']}": fix.detail}
         return Draft(
-            f"Fix uplink binding of {host.name}", [fix, rescan], {"host": host.name, "paths": seen}, [busy], facts
+            f"Fix uplink binding of {host.name}", [fix, *found], {"host": host.name, "paths": seen}, [busy], facts
         )
 
     def outcome(self, lot: Lot) -> dict[str, Any]:

@@ -11,8 +11,9 @@ from typing import Any
 
 from movelot.attach.checks import path_checks
 from movelot.attach.form import FieldProblem
+from movelot.attach.joining import connect_steps
 from movelot.attach.masking import admission_steps, hosts_for, volume_named
-from movelot.attach.steps import Found, connect_steps, datastore_steps
+from movelot.attach.steps import Found, datastore_steps
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -73,7 +74,7 @@ class UseKind(DraftKind):
         if mounted:
             text = f"Datastore {mounted.name} is on it. Let all hosts see it, or take it away first."
             return Draft(title, [], asdict(plan), [Check("nothing uses it", STOP, text)], facts)
-        table = expected_table(hosts, volume.device, volume.name)
+        table = expected_table(hosts, volume.device, volume.name, volume.target)
         checks = [*_checks(plan), *path_checks(table)]
         usable = hosts and not problems
         return Draft(title, _steps(volume, hosts, plan) if usable else [], asdict(plan), checks, facts)

@@ -32,6 +32,7 @@ class AttachForm:
     count: str
     allocation: Literal["thin", "thick"]
     reduced: list[Literal["compression", "deduplication"]]
+    own_target: bool
     pools: list[str]
     fixes: list[str]
 
@@ -57,6 +58,7 @@ class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
     count = serializers.CharField(max_length=20, allow_blank=True, default="1", trim_whitespace=False)
     allocation = serializers.ChoiceField([THIN, THICK], default=THIN)
     reduced = serializers.ListField(child=serializers.ChoiceField(REDUCTIONS), max_length=2, default=list)
+    own_target = serializers.BooleanField(default=False)
     pools = serializers.ListField(child=serializers.CharField(max_length=128), max_length=50, default=list)
     fixes = serializers.ListField(child=serializers.CharField(max_length=64), max_length=500, default=list)
 

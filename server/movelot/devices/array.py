@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices.capabilities import PROTOCOLS, array_capabilities
+from movelot.devices.chap import chap_word
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.fc_ports import FC_FRAME_BYTES, fc_network
 from movelot.devices.files import exports_of, file_system_row
@@ -54,18 +55,35 @@ def read_array(session: DeviceSession) -> ArrayReading:
         name=storage["Name"],
         copy_bytes_per_second=copy_rate,
         clock_offset_seconds=clock_offset_seconds(session),
-        capabilities=array_capabilities(controllers, pools, copy_rate, limits),
+        capabilities=array_capabilities(controllers, pools, copy_rate, limits, bool(oem.get("TargetPerVolume"))),
         pools=[_pool(member) for member in pools],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
-        initiators=[{**_head(e), "identifier": e["Identifiers"][0]["DurableName"]} for e in initiators.values()],
+        initiators=[_initiator(each) for each in initiators.values()],
         zones=[_zone(member) for member in zones],
         volumes=[*sets, *block, *({**PLAIN, **file_system_row(member)} for member in file_systems)],
         offers=[_offer(member, initiators, numbers) for member in connections],
         exports=[row for member in file_systems for row in exports_of(session, member)],
         file_client={name: int(value) for name, value in oem.get("ClientAdvice", {}).items()},
         set_limits=limits,
-        nqn=next((e["DurableName"] for e in storage.get("Identifiers", []) if e["DurableNameFormat"] == "NQN"), ""),
+        nqn=_named(storage, "NQN"),
+        target=_named(storage, "iQN"),
     )
+
+
+def _named(storage: Resource, form: str) -> str:
+    """The array's own name of this form; empty without one."""
+    return next(
+        (each["DurableName"] for each in storage.get("Identifiers", []) if each["DurableNameFormat"] == form), ""
+    )
+
+
+def _initiator(member: Resource) -> Row:
+    return {**_head(member), "identifier": member["Identifiers"][0]["DurableName"], "chap": chap_of(member)}
+
+
+def chap_of(initiator: Resource) -> str:
+    """The CHAP method that the array asks of an initiator; empty where it has none."""
+    return chap_word(initiator.get("Oem", {}).get("Kestrel", {}).get("Chap", ""))
 
 
 def _pool(member: Resource) -> Row:
@@ -115,6 +133,7 @@ def volume_row(member: Resource) -> Row:
         "controller": member["Links"]["Controllers"][0]["@odata.id"].rsplit("/", 1)[1],
         "thin": member["ProvisioningPolicy"] == "Thin",
         "reduced": [way for way, name in REDUCED.items() if member.get(name)],
+        "target": member.get("Oem", {}).get("Kestrel", {}).get("Target", ""),
         # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
         "namespace": int(member.get("NVMeNamespaceProperties", {}).get("NamespaceId", 0)),
     }
@@ -138,7 +157,7 @@ def find_volume(session: DeviceSession, name: str) -> tuple[Row, str] | None:
 
 
 def create_volume(session: DeviceSession, wanted: Row, key: str) -> Row:
-    """Create a volume: name, size_bytes, pool_uri, and if given thin and reduced (see core.attach.REDUCTIONS).
+    """Create a volume: name, size_bytes, pool_uri, and if given thin, reduced (see core.attach.REDUCTIONS), own_target.
 
     ``key`` goes into its description, so that it is known again.
     """
@@ -149,6 +168,7 @@ def create_volume(session: DeviceSession, wanted: Row, key: str) -> Row:
         "ProvisioningPolicy": "Thin" if wanted.get("thin", True) else "Fixed",
         "CapacitySources": [{"ProvidingPools": [{"@odata.id": wanted["pool_uri"]}]}],
         **{REDUCED[way]: True for way in wanted.get("reduced", [])},
+        **({"Oem": {"Kestrel": {"OwnTarget": True}}} if wanted.get("own_target") else {}),
     }
     return volume_row(session.post(f"{storage_uri(session)}/Volumes", body).dict)
 

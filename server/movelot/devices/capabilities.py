@@ -12,13 +12,21 @@ from movelot_core.fabric.paths import FC, ISCSI, NFS, NVME
 
 Capability = list[Any]
 # The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
+OWN_TARGET = "target per volume"
 PROTOCOLS = {"NVMeOverFabrics": NVME}
 
 
 def array_capabilities(
-    controllers: list[Resource], pools: list[Resource], copy_bytes_per_second: float, set_limits: dict[str, int]
+    controllers: list[Resource],
+    pools: list[Resource],
+    copy_bytes_per_second: float,
+    set_limits: dict[str, int],
+    own_targets: bool,
 ) -> list[Capability]:
-    """From its controllers' protocols, its pools' policies, whether it states a rate for copies, and limits of sets."""
+    """From its controllers' protocols, its pools' policies, whether it states a rate for copies, and limits of sets.
+
+    ``own_targets`` is whether it can put a volume behind an iSCSI target of its own.
+    """
     sets = f"{set_limits['sets']} sets of {set_limits['volumes']} volumes" if set_limits else ""
     spoken = {p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])}
     protocols = sorted(PROTOCOLS.get(protocol, protocol) for protocol in spoken)
@@ -30,6 +38,7 @@ def array_capabilities(
         _of_pools(pools, "compression", lambda pool: bool(pool.get("CompressionEnabled"))),
         _of_pools(pools, "deduplication", lambda pool: bool(pool.get("DeduplicationEnabled"))),
         ["redundancy", True, ", ".join(sorted({pool["SupportedRAIDTypes"][0] for pool in pools}))],
+        [OWN_TARGET, own_targets, "shared with others, or one of its own" if own_targets else ""],
         ["volume sets", bool(set_limits), sets],
         ["copy offload", copy_bytes_per_second > 0, "copies between its own volumes" if copy_bytes_per_second else ""],
     ]

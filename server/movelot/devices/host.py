@@ -6,10 +6,12 @@ from ipaddress import ip_interface
 from typing import Any
 
 from movelot.devices.capabilities import host_capabilities
+from movelot.devices.chap import chap_word
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.fc_ports import fc_port_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.readings import HostReading, Row
+from movelot_core.fabric.chap import Chap
 
 ROOT = "/redfish/v1"
 
@@ -46,6 +48,8 @@ def read_host(session: DeviceSession) -> HostReading:
         nqn=oem.get("HostNQN", ""),
         subsystems=_subsystems(oem),
         queue_depth=int(oem.get("DeviceQueueDepth", 0)),
+        sessions={each["IQN"]: _session_pairs(each) for each in oem.get("Targets", [])},
+        chap=_chap(oem),
     )
 
 
@@ -59,6 +63,37 @@ def _subsystems(oem: Resource) -> dict[str, list[list[str]]]:
 def connections_to(session: DeviceSession, nqn: str) -> list[list[str]]:
     """The [port, portal] pairs over which the host is connected to an NVMe subsystem now."""
     return _subsystems(session.get(system_uri(session))["Oem"]["Kestrel"]).get(nqn, [])
+
+
+def _session_pairs(target: Resource) -> list[list[str]]:
+    return [[session["Port"], session["Portal"]] for session in target["Sessions"]]
+
+
+def _chap(oem: Resource) -> dict[str, str]:
+    found = {each["IQN"]: chap_word(each["Chap"]) for each in oem.get("Targets", [])}
+    return {target: method for target, method in found.items() if method != Chap.OFF}
+
+
+def _target(session: DeviceSession, target: str) -> Resource:
+    """A target as the host knows it now; without sessions where it does not."""
+    targets = session.get(system_uri(session))["Oem"]["Kestrel"].get("Targets", [])
+    nothing: Resource = {"IQN": target, "Sessions": []}
+    return next((each for each in targets if each["IQN"] == target), nothing)
+
+
+def sessions_with(session: DeviceSession, target: str) -> list[list[str]]:
+    """The [port, portal] pairs over which the host is logged in to an iSCSI target now."""
+    return _session_pairs(_target(session, target))
+
+
+def session_methods(session: DeviceSession, target: str) -> dict[tuple[str, str], str]:
+    """The CHAP method with which each (port, portal) pair was logged in to a target."""
+    return {(each["Port"], each["Portal"]): chap_word(each["Chap"]) for each in _target(session, target)["Sessions"]}
+
+
+def chap_with(session: DeviceSession) -> dict[str, str]:
+    """The CHAP method that the host gives to each target now, where it is not off."""
+    return _chap(session.get(system_uri(session))["Oem"]["Kestrel"])
 
 
 def _port(member: Resource) -> Row:

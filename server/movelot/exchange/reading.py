@@ -22,7 +22,7 @@ UNCHANGED = "Nothing was imported."
 TRUE, FALSE = {"true", "yes", "1"}, {"false", "no", "0"}
 WHOLE_MAX = 2**63 - 1
 TEXT_MAX = 200
-LONG = {"paths", "ways", "contents", "initiators", "subsystems", "clients", "detail"}
+LONG = {"paths", "ways", "contents", "initiators", "subsystems", "sessions", "chap", "clients", "detail"}
 
 Row = dict[str, Any]
 

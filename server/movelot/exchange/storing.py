@@ -171,7 +171,8 @@ def _nothing_on(device: models.Device) -> ArrayReading | HostReading:
     if device.kind == models.Device.Kind.ARRAY:
         return _array_reading(device.name)
     cluster = device.cluster.name if device.cluster else ""
-    unknown = ("copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "queue_depth", "file_client")
+    unknown = ["copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "sessions", "chap"]
+    unknown += ["queue_depth", "file_client"]
     return _host(
         {"name": device.name, "cluster": cluster, **dict.fromkeys(unknown)},
         _by_host({table.name: [] for table in TABLES}),
@@ -200,7 +201,7 @@ def _pairs(text: str | None, mark: str) -> list[list[str]]:
     return [[left, right] for left, _, right in (word.partition(mark) for word in _words(text))]
 
 
-def _subsystems(text: str | None) -> dict[str, list[list[str]]]:
+def _connections(text: str | None) -> dict[str, list[list[str]]]:
     found: dict[str, list[list[str]]] = {}
     for nqn, pair in _pairs(text, "="):
         found.setdefault(nqn, []).append(pair.split(">", 1))
@@ -228,14 +229,16 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
         pools=[_pool(row) for row in mine["pools"]],
         portals=[{**_wired(row, "array", "portals"), **_portal(row)} for row in mine["portals"]],
         initiators=[
-            {**_head(row, "array", "initiators"), "identifier": row["identifier"]} for row in mine["initiators"]
+            {**_head(row, "array", "initiators"), "identifier": row["identifier"], "chap": row["chap"] or ""}
+            for row in mine["initiators"]
         ],
         zones=[_zone(row) for row in mine["zones"]],
-        volumes=[_volume(row) for row in mine["volumes"]],
+        volumes=[_volume(row, array["target"] or "") for row in mine["volumes"]],
         offers=[_offer(row) for row in mine["offers"]],
         exports=[_export(row) for row in mine["exports"]],
         file_client=_settings(array["file_client"]),
         nqn=array["nqn"] or "",
+        target=array["target"] or "",
         set_limits=_settings(array["set_limits"]),
     )
 
@@ -281,7 +284,8 @@ def _made_of(row: Row) -> Row:
     }
 
 
-def _volume(row: Row) -> Row:
+def _volume(row: Row, shared_target: str) -> Row:
+    of_array = (row["kind"] or "block") == "block"
     return {
         **_head(row, "array", "volumes"),
         "pool_uri": _uri(row["array"], "pools", row["pool"]),
@@ -294,6 +298,7 @@ def _volume(row: Row) -> Row:
         "kind": row["kind"] or "block",
         "volumes_max": row["volumes_max"] or 0,
         **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity")},
+        "target": row["target"] or (shared_target if of_array else ""),
     }
 
 
@@ -347,7 +352,9 @@ def _host(host: Row, by_host: dict[str, Groups]) -> HostReading:
         machines=[_machine(row, disks.get(row["name"], [])) for row in by_host["machines"].get(name, [])],
         file_client=_settings(host["file_client"]),
         nqn=host["nqn"] or "",
-        subsystems=_subsystems(host["subsystems"]),
+        subsystems=_connections(host["subsystems"]),
+        sessions=_connections(host["sessions"]),
+        chap=dict(_pairs(host["chap"], "=")),
         queue_depth=host["queue_depth"] or 0,
     )
 

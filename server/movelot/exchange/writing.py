@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
+from django.db.models import F
 
 from movelot.exchange.tables import TABLES, descriptor
 from movelot.inventory import models
@@ -71,6 +72,8 @@ def _hosts() -> Iterator[Cells]:
             host.initiator,
             host.nqn,
             connected,
+            _connected(host.sessions),
+            _pairs(host.chap),
             copies,
             host.scan_seconds,
             host.queue_depth or None,
@@ -87,6 +90,7 @@ def _arrays() -> Iterator[Cells]:
         yield (
             array.name,
             array.nqn,
+            array.target,
             _pairs(array.set_limits),
             array.copy_bytes_per_second or None,
             _pairs(array.file_client),
@@ -110,9 +114,12 @@ def _pools() -> Iterator[Cells]:
 def _volumes() -> Iterator[Cells]:
     rows = models.Volume.objects.order_by("device__name", "name")
     first = ("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes", "controller", "thin")
-    last = ("kind", "volumes_max", "set_serial", "purpose", "disk_identity")
-    for *cells, reduced, kind, most, of, purpose, disk in rows.values_list(*first, "reduced", *last):
-        yield *cells, " ".join(reduced), kind, most, of, purpose, disk
+    last = ("kind", "volumes_max", "set_serial", "purpose", "disk_identity", "target")
+    named = rows.annotate(shared=F("device__target"))
+    for *cells, reduced, kind, most, of, purpose, disk, target, shared in named.values_list(
+        *first, "reduced", *last, "shared"
+    ):
+        yield *cells, " ".join(reduced), kind, most, of, purpose, disk, "" if target == shared else target
 
 
 def _listed(rows: Any, *fields: str) -> Iterator[Cells]:
@@ -210,7 +217,7 @@ ROWS: dict[str, Any] = {
     ),
     "portals": _portals,
     "initiators": lambda: _listed(
-        models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "identifier"
+        models.Initiator.objects.order_by("device__name", "name"), "device__name", "name", "identifier", "chap"
     ),
     "zones": _zones,
     "volumes": _volumes,

@@ -57,6 +57,12 @@ class Device(models.Model):
     wwpns = models.JSONField(default=list)
     # The subsystems that a host is connected to, as [port, portal] pairs by the subsystem's NQN.
     subsystems = models.JSONField(default=dict)
+    # The IQN of the iSCSI target that an array's volumes share.
+    target = models.CharField(max_length=223, blank=True)
+    # The sessions that a host has with iSCSI targets, as [port, portal] pairs by the target's IQN.
+    sessions = models.JSONField(default=dict)
+    # The CHAP method (see core.fabric.chap) that a host gives to a target, where it is not off.
+    chap = models.JSONField(default=dict)
     copy_bytes_per_second = models.FloatField(default=0)
     scan_seconds = models.FloatField(default=5)
     # How far the device's clock is ahead of ours, at the last reading.
@@ -93,6 +99,10 @@ class Device(models.Model):
     def known_well(self) -> bool:
         """Whether what is stored of it can be planned on: it answers, or it is known from a file."""
         return self.state in (self.State.LINKED, self.State.IMPORTED)
+
+    def can(self, capability: str) -> bool:
+        """Whether it says that it is able to do this."""
+        return any(name == capability and able for name, able, _detail in self.capabilities)
 
     @cached_property
     def protocols(self) -> set[str]:
@@ -202,6 +212,8 @@ class Initiator(OnDevice):
     """An initiator that an array knows: a host's IQN or NQN, or the WWPN of one of its ports."""
 
     identifier = models.CharField(max_length=223)
+    # The CHAP method that the array asks of it (see core.fabric.chap); empty where it has none, as over FC.
+    chap = models.CharField(max_length=16, blank=True)
 
 
 class Zone(OnDevice):
@@ -237,6 +249,8 @@ class Volume(OnDevice):
     set_serial = models.CharField(max_length=64, blank=True, db_index=True)
     purpose = models.CharField(max_length=16, blank=True)
     disk_identity = models.CharField(max_length=128, blank=True, db_index=True)
+    # The iSCSI target that it is behind, where that is known.
+    target = models.CharField(max_length=223, blank=True)
 
 
 class Offer(OnDevice):

@@ -13,9 +13,11 @@ from django.db.models.functions import Cast
 
 from movelot.inventory import models
 from movelot.inventory.store import inventory_version
+from movelot_core.fabric.chap import Chap, differing
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import (
     FC,
+    ISCSI,
     NFS,
     NVME,
     HostPort,
@@ -53,18 +55,23 @@ def zones_by_wwpn() -> dict[str, frozenset[str]]:
 
 @dataclass(frozen=True)
 class PathTable:
-    """Ports and portals as columns and rows of a path board, with a verdict per pair."""
+    """Ports and portals as columns and rows of a path board, with a verdict per pair.
+
+    ``target`` is the iSCSI target that the paths lead to, where there is one.
+    """
 
     ports: list[HostPort]
     portals: list[Portal]
     paths: list[PathVerdict]
     points: list[SinglePoint]
+    target: str = ""
 
 
 def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
     by_host = {host.pk: host for host in hosts}
     rows = list(models.HostPort.objects.filter(device__in=by_host).order_by("device__name", "name"))
     zones = zones_by_wwpn() if any(row.protocol == FC for row in rows) else {}
+    differs = chap_differs(list(by_host.values())) if any(row.protocol == ISCSI for row in rows) else {}
     return [
         HostPort(
             host=by_host[row.device_id].name,
@@ -79,9 +86,37 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
             frame_bytes=row.frame_bytes,
             switch=row.switch,
             zones=zones.get(bare_address(row.network), frozenset()),
+            sessions=_sessions(by_host[row.device_id], row.name),
+            chap_differs=differs.get(row.device_id, frozenset()),
         )
         for row in rows
     ]
+
+
+def _sessions(host: models.Device, port: str) -> frozenset[tuple[str, str]] | None:
+    """The (target, portal) pairs that a port is logged in to; None for a host whose package does not tell."""
+    if host.imported and not host.sessions:
+        return None
+    return frozenset((target, portal) for target, pairs in host.sessions.items() for p, portal in pairs if p == port)
+
+
+def chap_differs(hosts: list[models.Device]) -> dict[int, frozenset[str]]:
+    """By each host's primary key, the targets that ask for another CHAP than it gives: arrays' and their volumes'."""
+    names = [host.initiator for host in hosts if host.initiator]
+    known = models.Initiator.objects.filter(identifier__in=names).exclude(device__target="")
+    asked: dict[str, dict[str, str]] = {}
+    for name, method, target in known.values_list("identifier", "chap", "device__target"):
+        asked.setdefault(name, {})[target] = method or Chap.OFF
+    shared = {host.pk: differing(asked.get(host.initiator, {}), host.chap) for host in hosts if host.initiator}
+    own: dict[str, list[str]] = {}
+    for target, name in models.Volume.objects.filter(
+        device__target__in={name for names in shared.values() for name in names}
+    ).values_list("device__target", "target"):
+        own.setdefault(target, []).append(name)
+    return {
+        key: frozenset({*targets, *(name for target in targets for name in own.get(target, []))})
+        for key, targets in shared.items()
+    }
 
 
 def portals_of(array: models.Device) -> list[Portal]:
@@ -110,19 +145,23 @@ def shared(ports: list[HostPort], portals: list[Portal]) -> list[Portal]:
     return [portal for portal in portals if portal.protocol in spoken] or portals
 
 
-def expected_table(hosts: list[models.Device], array: models.Device, volume: str) -> PathTable:
-    """Paths that ``hosts`` will have to a volume that ``array`` offers to all of them."""
+def expected_table(hosts: list[models.Device], array: models.Device, volume: str, target: str = "") -> PathTable:
+    """Paths that ``hosts`` will have to a volume that ``array`` offers to all of them, behind its shared target or one.
+
+    ``target`` is the volume's own, if it has one.
+    """
     ports = ports_of(hosts)
-    return expected_paths(ports, shared(ports, portals_of(array)), volume)
+    return expected_paths(ports, shared(ports, portals_of(array)), volume, target or array.target)
 
 
-def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str) -> PathTable:
+def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str, target: str) -> PathTable:
     """Paths over these ports and portals to a volume to come; its owner is taken as the first controller."""
     controllers = sorted({portal.controller for portal in portals})
     owner = controllers[0] if controllers else ""
-    offer = Offer(volume, owner, frozenset(controllers), frozenset(port.initiator for port in ports))
+    let_in = frozenset(port.initiator for port in ports)
+    offer = Offer(volume, owner, frozenset(controllers), let_in, target=target)
     paths = compare_paths(ports, portals, offer, None)
-    return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths))
+    return PathTable(ports, portals, paths, single_points(ports, portals, offer, paths), target)
 
 
 @dataclass(frozen=True)
@@ -169,7 +208,8 @@ def _block_offers(array: models.Device, hosts: list[models.Device], portals: lis
     for volume in array.volumes.filter(offers__isnull=False).distinct().prefetch_related("offers"):
         admitted = frozenset(name for offer in volume.offers.all() for name in offer.initiators)
         if admitted & ours:
-            yield volume, Offer(volume.name, volume.controller, controllers, admitted, array.name)
+            target = volume.target or array.target
+            yield volume, Offer(volume.name, volume.controller, controllers, admitted, array.name, target)
 
 
 def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[HostPort]) -> Iterator[Offered]:

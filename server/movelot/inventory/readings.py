@@ -12,8 +12,9 @@ Row = dict[str, Any]
 class ArrayReading:
     """All an array said. Rows carry the fields of the models of the same name, links as URIs.
 
-    ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem;
-    ``set_limits`` are how many volume sets it allows, and volumes in each.
+    ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem,
+    ``target`` the iSCSI target that its volumes share; ``set_limits`` are how many volume sets it allows, and volumes
+    in each.
     """
 
     name: str
@@ -30,6 +31,7 @@ class ArrayReading:
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
     set_limits: dict[str, int] = field(default_factory=dict)
+    target: str = ""
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,8 @@ class HostReading:
 
     Each datastore row is one this host mounts (with how, under ``mount``), each machine row holds its disks.
     ``file_client`` are the timeouts and limits of its NFS client; ``subsystems`` the [port, portal] pairs over which it
-    is connected, by the NQN of each NVMe subsystem.
+    is connected, by the NQN of each NVMe subsystem; ``sessions`` those of iSCSI by the IQN of each target, ``chap`` the
+    method that it gives there.
     """
 
     name: str
@@ -56,3 +59,5 @@ class HostReading:
     nqn: str = ""
     subsystems: dict[str, list[list[str]]] = field(default_factory=dict)
     queue_depth: int = 0
+    sessions: dict[str, list[list[str]]] = field(default_factory=dict)
+    chap: dict[str, str] = field(default_factory=dict)

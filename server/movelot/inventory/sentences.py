@@ -20,6 +20,8 @@ CAUSES = {
     Cause.TWO_UPLINKS: "{port} has two active uplinks; binding needs exactly one",
     Cause.STANDBY_UPLINK: "{port} has a standby uplink beside the active one; binding needs exactly one",
     Cause.MASKED: "the array does not let this host in",
+    Cause.CHAP: "the array and this host are set to different CHAP, so that no login succeeds",
+    Cause.NOT_LOGGED_IN: "nothing stands in the way; the host has not logged in over {port}",
     Cause.NOT_RESCANNED: "nothing stands in the way; the host has not rescanned",
     Cause.NOT_CONNECTED: "nothing stands in the way; the host has not connected to the subsystem over {port}",
     Cause.NOT_MOUNTED: "nothing stands in the way; the host has not mounted it",

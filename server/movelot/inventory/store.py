@@ -107,7 +107,7 @@ def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[
 
 
 def _store_array(device: Device, reading: ArrayReading) -> None:
-    device.set_limits = reading.set_limits
+    device.set_limits, device.target = reading.set_limits, reading.target
     pools = _follow(Pool, device, reading.pools)
     _follow(Portal, device, reading.portals)
     _follow(Initiator, device, reading.initiators)
@@ -127,6 +127,7 @@ def _store_host(device: Device, reading: HostReading) -> None:
     group, _ = BalanceGroup.objects.get_or_create(cluster=cluster, defaults={"name": cluster.name})
     device.cluster, device.initiator, device.scan_seconds = cluster, reading.initiator, reading.scan_seconds
     device.subsystems, device.queue_depth = reading.subsystems, reading.queue_depth
+    device.sessions, device.chap = reading.sessions, reading.chap
     device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
     _follow(HostPort, device, reading.ports)
     _follow(HostDevice, device, reading.devices)

@@ -97,7 +97,7 @@ def _row(finding: Finding) -> dict[str, Any]:
         figures["peak_hour"], figures["peak_day"] = hour_name(int(figures["peak_hour"] or 0))
     if finding.kind in ("missing_paths", "seen_by_some"):
         pairs = [reason.rsplit(":", 1) for reason in finding.reasons]
-        reasons = [cause_text(Cause(cause), port) for cause, port in pairs]
+        reasons = list(dict.fromkeys(cause_text(Cause(cause), port) for cause, port in pairs))
         if finding.kind == "seen_by_some":
             reasons = [f"{host}: {cause_text(Cause(cause), 'its interface')}" for cause, host in pairs]
         if finding.kind == "missing_paths":
@@ -133,7 +133,15 @@ def _path_draft(finding: Finding, causes: set[str]) -> FoundDraft | None:
         return FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
     if Cause.FRAME in causes:
         return FoundDraft("frames", {"host": finding.subject, "array": finding.scope}, "Set the frame size")
-    for cause, action in ((Cause.NOT_RESCANNED, "Rescan the host"), (Cause.NOT_CONNECTED, "Connect the host")):
+    if Cause.CHAP in causes:
+        form = {"cluster": finding.figures["cluster"], "array": finding.scope, "host": finding.subject}
+        return FoundDraft("chap", form, "Set CHAP on both sides")
+    found_by = {
+        Cause.NOT_LOGGED_IN: "Log in to the array",
+        Cause.NOT_RESCANNED: "Rescan the host",
+        Cause.NOT_CONNECTED: "Connect the host",
+    }
+    for cause, action in found_by.items():
         if cause in causes:
             return FoundDraft("find_paths", {"host": finding.subject, "array": finding.scope}, action)
     return None

@@ -732,6 +732,7 @@ export interface components {
             count: string;
             allocation: components["schemas"]["AllocationEnum"];
             reduced: components["schemas"]["ReducedEnum"][];
+            own_target: boolean;
             pools: string[];
             fixes: string[];
         };
@@ -747,6 +748,8 @@ export interface components {
             /** @default thin */
             allocation: components["schemas"]["AllocationEnum"];
             reduced?: components["schemas"]["ReducedEnum"][];
+            /** @default false */
+            own_target: boolean;
             pools?: string[];
             fixes?: string[];
         };
@@ -761,6 +764,7 @@ export interface components {
             pools: components["schemas"]["PoolRow"][];
             advice: components["schemas"]["Advice"] | null;
             board: components["schemas"]["Board"] | null;
+            own_targets: boolean;
             fixable: components["schemas"]["Fixable"][];
         };
         BalanceDraft: {
@@ -1344,6 +1348,7 @@ export interface components {
             more_hosts: number;
             points: components["schemas"]["WeakPoint"][];
             zones: components["schemas"]["ZoneWish"][];
+            sessions: components["schemas"]["SessionRow"][];
         };
         PinRequest: {
             fingerprint: string;
@@ -1442,6 +1447,14 @@ export interface components {
             role: string;
             may_change: boolean;
             csrf: string;
+        };
+        SessionRow: {
+            host: string;
+            target: string;
+            sessions: number;
+            possible: number;
+            on_host: string;
+            on_array: string;
         };
         SetDraft: {
             lot: components["schemas"]["LotDetail"];

@@ -42,6 +42,7 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
     seen: 0,
     expected: 1,
   },
+  own_targets: true,
   fixable: [{ host: "quay-03", text: "Bind storage-b to uplink-2 alone" }],
   ...part,
 });
@@ -51,6 +52,7 @@ const form = {
   size: "2 TiB",
   count: "1",
   allocation: "thin" as const,
+  own_target: false,
   reduced: [] as ("compression" | "deduplication")[],
   pools: [] as string[],
   fixes: [] as string[],

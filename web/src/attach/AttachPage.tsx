@@ -1,5 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -112,6 +114,7 @@ const EMPTY: AttachForm = {
   count: "1",
   allocation: "thin",
   reduced: [],
+  own_target: false,
   pools: [],
   fixes: [],
 };
@@ -141,6 +144,22 @@ function AttachDraft({ id }: { id: number }) {
       </DraftHead>
       <ProblemAlert error={error} />
       <Fields form={form} plan={plan} fixed={fixed} change={change} />
+      {(plan?.own_targets || form.own_target) && (
+        <FormControlLabel
+          sx={{ mt: -1, mb: 0.5 }}
+          control={
+            <Checkbox
+              size="small"
+              checked={form.own_target}
+              disabled={fixed}
+              onChange={(event) => {
+                change({ own_target: event.target.checked });
+              }}
+            />
+          }
+          label="Behind an iSCSI target of its own: every host logs in once more for each volume"
+        />
+      )}
       {plan && (
         <Box sx={{ display: "grid", gap: 1.5 }}>
           <PoolFits

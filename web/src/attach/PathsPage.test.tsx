@@ -31,6 +31,7 @@ const paths = (part: Partial<Schemas["PathsAnswer"]> = {}): Schemas["PathsAnswer
   },
   more_hosts: 0,
   zones: [],
+  sessions: [],
   points: [
     {
       kind: "switch",

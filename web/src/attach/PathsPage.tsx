@@ -14,6 +14,7 @@ import type { Schemas } from "../api/problem";
 import { CsvButton } from "../parts/CsvButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { PathBoard } from "./PathBoard";
+import { Sessions } from "./Sessions";
 import { ZoneWishes } from "./ZoneWishes";
 
 type Paths = Schemas["PathsAnswer"];
@@ -91,6 +92,7 @@ export function PathsPage() {
       )}
       <ZoneWishes zones={data.zones} />
       <WeakPoints data={data} />
+      <Sessions cluster={data.cluster} array={data.array} rows={data.sessions} />
     </>
   );
 }

@@ -1,6 +1,8 @@
 """All step kinds by name."""
 
 from movelot.lots.steps.base import StepKind
+from movelot.lots.steps.chap import LogInAgain, ReplaceArrayChap, ReplaceHostChap, SetArrayChap, SetHostChap
+from movelot.lots.steps.connections import ConnectSubsystem, DisconnectSubsystem, LogIn, LogOut
 from movelot.lots.steps.files import (
     CreateFileSystem,
     DeleteFileSystem,
@@ -28,7 +30,6 @@ from movelot.lots.steps.interfaces import CreateInterface, DropInterface
 from movelot.lots.steps.masking import AddInitiator, DropInitiator, LetIn
 from movelot.lots.steps.move_disk import MoveDisk
 from movelot.lots.steps.sets import CreateVolumeSet, DeleteVolumeSet, MountSet
-from movelot.lots.steps.subsystems import ConnectSubsystem, DisconnectSubsystem
 from movelot.lots.steps.volumes import CreateVolume, DeleteVolume, OfferVolume, WithdrawVolume
 
 KINDS: dict[str, StepKind] = {
@@ -50,17 +51,24 @@ KINDS: dict[str, StepKind] = {
         ExportFileSystem,
         FormatDevice,
         LetIn,
+        LogIn,
+        LogInAgain,
+        LogOut,
         Mount,
         MountExport,
         MountSet,
         MoveDisk,
         OfferVolume,
         Remount,
+        ReplaceArrayChap,
+        ReplaceHostChap,
         Rescan,
         Scan,
+        SetArrayChap,
         SetClients,
         SetFileClient,
         SetFrameSize,
+        SetHostChap,
         SetPathPolicies,
         SetPathPolicy,
         Unmount,

@@ -10,7 +10,7 @@ from movelot_core.units import format_size
 
 
 class CreateVolume(StepKind):
-    """Params: name, size_bytes, pool_uri, thin, reduced. Result: uri, serial."""
+    """Params: name, size_bytes, pool_uri, thin, reduced, own_target. Result: uri, serial, target."""
 
     name = "create_volume"
     proof = "the array lists the volume with this size; note its serial"
@@ -27,7 +27,7 @@ class CreateVolume(StepKind):
             )
         else:
             row = array.create_volume(run.session, run.params, run.key)
-        return Progress(True, {"uri": row["uri"], "serial": row["serial"]})
+        return Progress(True, {part: row[part] for part in ("uri", "serial", "target")})
 
     def verify(self, run: StepRun) -> None:
         row = array.volume_row(run.session.get(run.result["uri"]))
