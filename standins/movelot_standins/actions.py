@@ -14,6 +14,7 @@ FORMAT_SECONDS = 90.0
 # What is left of data, on average, once it was compressed, and once what is there twice is kept once.
 COMPRESSED_SHARE = 0.6
 DEDUPLICATED_SHARE = 0.85
+RAW_SHARE = 0.4
 
 
 class ActionError(Exception):
@@ -57,6 +58,9 @@ def allocated_bytes(world: World, volume: Volume, now: float) -> int:
         return sum(member.allocated_bytes for member in members(world, volume))
     if not volume.thin:
         return volume.size_bytes
+    if is_raw(world, volume.serial):
+        # What a guest has written of it, seen from outside.
+        return int(volume.size_bytes * RAW_SHARE)
     used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
     kept = (COMPRESSED_SHARE if volume.compressed else 1.0) * (DEDUPLICATED_SHARE if volume.deduplicated else 1.0)
     return int(min(volume.size_bytes, used) * kept)
@@ -254,6 +258,11 @@ def start_task(world: World, device: str, kind: str, key: str, total: float, now
     return task
 
 
+def is_raw(world: World, serial: str) -> bool:
+    """Whether any machine has the volume as it is."""
+    return any(raw.serial == serial for machine in world.machines for raw in machine.raw)
+
+
 def format_device(world: World, host: Host, serial: str, name: str, key: str) -> Datastore:
     """Make a datastore on an empty device; one that carries anything is refused."""
     volume = world.volume_by_serial(serial)
@@ -262,6 +271,8 @@ def format_device(world: World, host: Host, serial: str, name: str, key: str) ->
     made = next((store for store in world.datastores if store.serial == serial), None)
     if made and key and made.key == key:
         return made
+    if is_raw(world, serial):
+        raise ActionError(409, "ResourceInUse", f"Device {serial} is given to a machine as it is.")
     if volume.signature_kind:
         raise ActionError(409, "ResourceInUse", f"Device {serial} carries a {volume.signature_kind}; it is not empty.")
     if any(store.name == name for store in world.datastores):
@@ -306,6 +317,8 @@ def _forget_unused(world: World, store: Datastore) -> None:
 
 def wipe(world: World, serial: str) -> None:
     """Take off a device what it carries: an unmounted datastore without disks, or anything that is none."""
+    if is_raw(world, serial):
+        raise ActionError(409, "ResourceInUse", f"Device {serial} is given to a machine as it is.")
     volume = world.volume_by_serial(serial)
     store = next((store for store in world.datastores if store.serial == serial), None)
     if store is not None:

@@ -12,12 +12,13 @@ from movelot_standins import (
     interface_actions,
     iscsi_actions,
     nvme_actions,
+    raw_actions,
     set_actions,
 )
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
-from movelot_standins.model import Datastore, Disk, Host, Interface, Volume, World
+from movelot_standins.model import Datastore, Disk, Host, Interface, Machine, RawVolume, Volume, World
 from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
@@ -68,6 +69,8 @@ class HostService(CommonService):
             ("LogIn", self.log_in),
             ("LogOut", self.log_out),
             ("SetChap", self.set_chap),
+            ("GiveVolume", self.give_volume),
+            ("TakeVolume", self.take_volume),
         ):
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
 
@@ -80,7 +83,16 @@ class HostService(CommonService):
 
     def computer(self, _call: Call) -> Resource:
         files = ("MountExport", "UnmountExport", "SetFileClient")
-        ends = ("ConnectSubsystem", "DisconnectSubsystem", "MountSet", "LogIn", "LogOut", "SetChap")
+        ends = (
+            "ConnectSubsystem",
+            "DisconnectSubsystem",
+            "MountSet",
+            "LogIn",
+            "LogOut",
+            "SetChap",
+            "GiveVolume",
+            "TakeVolume",
+        )
         verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *files, *ends)
         targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
         return resource(
@@ -292,11 +304,33 @@ class HostService(CommonService):
                 Disks=[
                     {"Id": disk.id, "Name": disk.name, "CapacityBytes": disk.size_bytes, "Datastore": disk.datastore}
                     for disk in machine.disks
-                ],
+                ]
+                + [self._raw_disk(machine, raw) for raw in machine.raw],
             )
             for machine in self.world.machines
             if machine.host == self.name
         ]
+
+    def _raw_disk(self, machine: Machine, raw: RawVolume) -> Resource:
+        volume = self.world.volume_by_serial(raw.serial)
+        return {
+            "Id": f"{machine.name}-raw-{raw.serial}",
+            "Name": f"{machine.name} raw {volume.name if volume else raw.serial}",
+            "CapacityBytes": volume.size_bytes if volume else 0,
+            "Datastore": "",
+            "RawSerial": raw.serial,
+            "Shared": raw.shared,
+        }
+
+    def give_volume(self, call: Call) -> Reply:
+        name, serial, shared = str(call.body["Machine"]), str(call.body["Serial"]), bool(call.body.get("Shared"))
+        raw_actions.give(self.world, self.host, name, serial, shared=shared)
+        return Reply(200, walk(self.machines(), name))
+
+    def take_volume(self, call: Call) -> Reply:
+        name = str(call.body["Machine"])
+        raw_actions.take(self.world, self.host, name, str(call.body["Serial"]))
+        return Reply(200, walk(self.machines(), name))
 
     def scan(self, call: Call) -> Reply:
         return self._long("Scan", call, actions.SCAN_SECONDS)

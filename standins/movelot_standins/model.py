@@ -195,6 +195,14 @@ class Disk:
 
 
 @dataclass
+class RawVolume:
+    """A volume that a machine has as it is, by its serial; ``shared`` with others that have it too."""
+
+    serial: str
+    shared: bool
+
+
+@dataclass
 class Machine:
     """A virtual machine on a host; ``power`` is On or Off, ``snapshots`` are those kept of all of its disks."""
 
@@ -206,6 +214,7 @@ class Machine:
     power: str = "On"
     memory_bytes: int = 8 * GIB
     snapshots: list[str] = field(default_factory=list)
+    raw: list[RawVolume] = field(default_factory=list)
 
 
 @dataclass

@@ -14,6 +14,7 @@ from django.db.models import Q
 from movelot.attach.file_masking import detach_steps
 from movelot.attach.joining import log_out_step
 from movelot.attach.masking import goes_with_machine, volume_named
+from movelot.attach.raw import raw_users, take_steps
 from movelot.attach.steps import find_step
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount, Offer, Pool, Volume
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -55,7 +56,7 @@ class DetachKind(DraftKind):
         store = stores[0] if stores else None
         sees = _seen_by(volume)
         keep, typed = bool(form.get("keep")), str(form.get("confirm", "")).strip()
-        users = [user for each in stores for user in users_of(each)]
+        users = [user for each in stores for user in users_of(each)] + raw_users(volume)
         plan = DetachPlan(
             volume=volume.name,
             array=volume.device.name,
@@ -127,7 +128,8 @@ def _checks(plan: DetachPlan) -> list[Check]:
     checks = []
     if plan.users:
         more = f" and {len(plan.users) - USERS_NAMED} more" if len(plan.users) > USERS_NAMED else ""
-        text = f"{plan.datastore} is used by {', '.join(plan.users[:USERS_NAMED])}{more}. Move or remove them first."
+        used = f"{plan.datastore or plan.volume} is used by {', '.join(plan.users[:USERS_NAMED])}{more}"
+        text = f"{used}. {'Move or remove them' if plan.datastore else 'Switch them off'} first."
         checks.append(Check("nothing uses it", STOP, text))
     else:
         checks.append(Check("nothing uses it", PASS, "no disk, image, template, swap file or heartbeat is on it"))
@@ -140,10 +142,10 @@ def _checks(plan: DetachPlan) -> list[Check]:
 
 
 def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bool) -> list[StepSpec]:
-    """Unmount side by side, withdraw once all have, scan so that it goes, then delete."""
+    """Take from machines and unmount side by side, withdraw once all have, scan so that it goes, then delete."""
     if volume.kind == Volume.Kind.FILE:
         return detach_steps(volume, keep)
-    steps: list[StepSpec] = []
+    steps = take_steps(volume)
     if store:
         mounts = Device.objects.filter(mounts__datastore=store).order_by("name")
         params = {"serial": volume.serial, "name": store.name}

@@ -13,9 +13,10 @@ from movelot.attach.grants import reserve
 from movelot.attach.mending import mended
 from movelot.attach.path_fixes import Fixable, fixables, fixes_in
 from movelot.attach.pools import Figures, Fits, PlannedVolume, PoolRow, ceiling_of, figures_of, fits_of, pool_row
+from movelot.attach.raw import RawMachine, machines_of, raw_checks
 from movelot.attach.steps import Wanted, attach_steps
 from movelot.inventory.clusters import cluster_named
-from movelot.inventory.models import Cluster, Datastore, Device, HostDevice, Offer, Pool
+from movelot.inventory.models import Cluster, Datastore, Device, Disk, HostDevice, Offer, Pool, Volume
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import Draft, DraftKind
 from movelot.lots.models import Lot
@@ -42,18 +43,21 @@ class AttachPlan:
     advice: Advice | None
     board: Board | None
     own_targets: bool
+    raw: bool
+    machines: list[RawMachine]
     fixable: list[Fixable]
 
 
 class AttachKind(DraftKind):
-    """Block volumes for a cluster, each a datastore."""
+    """Block volumes for a cluster, each a datastore, or given to machines as it is."""
 
     name = "attach"
 
     def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
         typed = Form.of(form)
         wish = read(typed)
-        cluster = cluster_named(typed.cluster)
+        machines = machines_of(typed.machines) if typed.raw else []
+        cluster = machines[0].device.cluster if machines and not typed.cluster else cluster_named(typed.cluster)
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = figures_of(cluster, lot, BLOCK)
         fits = fits_of(cluster, wish, figures)
@@ -70,9 +74,11 @@ class AttachKind(DraftKind):
             advice=advice_for(cluster, hosts, chosen, wish.total_bytes, figures),
             board=None,
             own_targets=bool(chosen) and can_own_targets(chosen[0].device),
+            raw=typed.raw,
+            machines=[RawMachine(machine.pk, machine.name, machine.device.name) for machine in machines],
             fixable=[],
         )
-        title = _title(wish, plan.cluster)
+        title = _title(wish, plan)
         if not chosen or not hosts:
             return Draft(title, [], asdict(plan), form_checks(wish, fits, []))
         table = expected_table(hosts, chosen[0].device, "the volume")
@@ -85,11 +91,13 @@ class AttachKind(DraftKind):
             *form_checks(wish, _judged_apart(cluster, plan.volumes, wish, figures), chosen),
             *path_checks(table),
             *target_checks(wish, chosen[0].device),
+            *(raw_checks(machines, cluster) if typed.raw else []),
             *rival_checks(lot, chosen, plan.volumes),
         ]
         pools, how = {pool.pk: pool for pool in chosen}, (wish.thin, wish.reduced, wish.own_target)
         wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], *how) for v in plan.volumes]
-        steps = attach_steps(wanted, hosts, table, fixes) if wanted else []
+        ready = wanted and (machines or not typed.raw)
+        steps = attach_steps(wanted, hosts, table, fixes, machines if typed.raw else None) if ready else []
         return Draft(title, steps, asdict(plan), checks, _facts(chosen, hosts, wish))
 
     def reserve(self, lot: Lot) -> None:
@@ -101,9 +109,16 @@ class AttachKind(DraftKind):
         hosts, board = len(lot.plan["hosts"]), lot.plan.get("board") or {}
         rows = []
         for volume in lot.plan["volumes"]:
+            made = Volume.objects.filter(name=volume["name"], pool=volume["pool_id"]).first()
+            seen = sum(len(device.paths) for device in HostDevice.objects.filter(serial=made.serial)) if made else 0
+            if lot.plan.get("raw"):
+                holders = Disk.objects.filter(raw_serial=made.serial).count() if made else 0
+                rows += [
+                    _row(volume["name"], "machines that have it", len(lot.plan["machines"]), holders),
+                    _row(volume["name"], "paths", board.get("seen"), seen),
+                ]
+                continue
             store = Datastore.objects.filter(name=volume["name"]).first()
-            devices = HostDevice.objects.filter(serial=store.serial) if store else HostDevice.objects.none()
-            seen = sum(len(device.paths) for device in devices)
             rows += [
                 _row(volume["name"], "hosts that mount it", hosts, store.mounts.count() if store else 0),
                 _row(volume["name"], "paths", board.get("seen"), seen),
@@ -114,7 +129,7 @@ class AttachKind(DraftKind):
 
 def _row(name: str, figure: str, predicted: int | None, measured: int) -> dict[str, Any]:
     return {
-        "subject_kind": "datastore",
+        "subject_kind": "volume" if figure == "machines that have it" else "datastore",
         "subject": name,
         "figure": figure,
         "before": 0,
@@ -124,7 +139,11 @@ def _row(name: str, figure: str, predicted: int | None, measured: int) -> dict[s
     }
 
 
-def _title(wish: Wish, cluster: str) -> str:
+def _title(wish: Wish, plan: AttachPlan) -> str:
+    cluster = plan.cluster
+    if plan.raw:
+        names = ", ".join(wish.names or []) or "a raw volume"
+        return f"Give {names} to {', '.join(machine.name for machine in plan.machines) or 'a machine'}"
     if not cluster:
         return "Attach a block volume"
     if not wish.names:

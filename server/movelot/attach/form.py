@@ -30,7 +30,8 @@ class FieldProblem:
 class Form:
     """The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several.
 
-    ``own_target`` puts each volume behind an iSCSI target of its own.
+    ``own_target`` puts each volume behind an iSCSI target of its own. A ``raw`` volume is given to ``machines``
+    (primary keys) as it is, instead of being made a datastore.
     """
 
     cluster: str = ""
@@ -40,6 +41,8 @@ class Form:
     allocation: str = THIN
     reduced: list[str] = field(default_factory=list)
     own_target: bool = False
+    raw: bool = False
+    machines: list[int] = field(default_factory=list)
     pools: list[str] = field(default_factory=list)
     fixes: list[str] = field(default_factory=list)
 
@@ -52,7 +55,9 @@ class Form:
         reduced: list[str] = [way for way in REDUCTIONS if way in asked]
         own_target = given.get("own_target") is True
         pools, fixes = _texts(given.get("pools")), _texts(given.get("fixes"))
-        return cls(cluster, name, size, count, allocation, reduced, own_target, pools, fixes)
+        raw, chosen = given.get("raw") is True, given.get("machines")
+        machines = [key for key in chosen if isinstance(key, int)] if isinstance(chosen, list) else []
+        return cls(cluster, name, size, count, allocation, reduced, own_target, raw, machines, pools, fixes)
 
 
 def _texts(given: Any) -> list[str]:

@@ -187,6 +187,9 @@ def _collect_machines(paths: ClusterPaths, loss: Loss, component: Component, fou
     on_array = Disk.objects.filter(machine__device__in=hosts, datastore__serial__in=name_of)
     for key, serial, store in on_array.values_list("machine_id", "datastore__serial", "datastore__name"):
         disks.setdefault(key, []).append((name_of[serial], store))
+    raw = Disk.objects.filter(machine__device__in=hosts, raw_serial__in=name_of)
+    for key, serial in raw.values_list("machine_id", "raw_serial"):
+        disks.setdefault(key, []).append((name_of[serial], f"raw {name_of[serial]}"))
     chosen = Machine.objects.filter(device__in=hosts)
     if component.kind != "host":
         chosen = chosen.filter(pk__in=disks)

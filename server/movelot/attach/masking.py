@@ -7,6 +7,7 @@ from typing import Any
 from movelot.attach.admission import admit, names_of
 from movelot.attach.file_masking import spread_file
 from movelot.attach.joining import connect_steps
+from movelot.attach.raw import raw_disks
 from movelot.attach.steps import PATH_POLICY, find_step, lun_for, number_word, numbered
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
@@ -151,12 +152,19 @@ def _set_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec
 def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpec]:
     """Find it on each blind host after the first ``begun`` steps, mount what the others mount, set the path policy."""
     store = Datastore.objects.filter(serial=volume.serial).first()
+    is_raw = bool(raw_disks(volume))
     table = expected_table(blind, volume.device, volume.name, volume.target)
     steps: list[StepSpec] = connect_steps(volume.device, blind, table, tuple(range(begun)))
     ready = tuple(range(begun + len(steps)))
     for host in blind:
         first = begun + len(steps)
         steps.append(find_step(volume.device, host, volume.serial, "by its serial, not by time", ready))
+        policy = {"serial": volume.serial, "policy": PATH_POLICY}
+        title = f"Set path policy on {host.name}"
+        if is_raw:
+            # A machine has it as it is: there is nothing to mount.
+            steps.append(StepSpec("set_path_policy", host.name, title, "round robin", policy, (first,)))
+            continue
         name = store.name if store else volume.name
         mount = {"serial": volume.serial, "name": name, "as_found": True}
         if store:
@@ -171,12 +179,7 @@ def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpe
                 (first,),
             )
         )
-        policy = {"serial": volume.serial, "policy": PATH_POLICY}
-        steps.append(
-            StepSpec(
-                "set_path_policy", host.name, f"Set path policy on {host.name}", "round robin", policy, (first + 1,)
-            )
-        )
+        steps.append(StepSpec("set_path_policy", host.name, title, "round robin", policy, (first + 1,)))
     return steps
 
 

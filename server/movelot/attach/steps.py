@@ -7,7 +7,8 @@ from typing import Any
 
 from movelot.attach.admission import admit
 from movelot.attach.joining import connect_steps, own_target_steps
-from movelot.inventory.models import Device, Offer, Pool
+from movelot.attach.raw import give_steps
+from movelot.inventory.models import Device, Machine, Offer, Pool
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
 from movelot_core.units import format_size
@@ -28,8 +29,10 @@ class Wanted:
     own_target: bool = False
 
 
-def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fixes: list[StepSpec]) -> list[StepSpec]:
-    """All steps in an order in which each finds what it needs.
+def attach_steps(
+    wanted: list[Wanted], hosts: list[Device], table: PathTable, fixes: list[StepSpec], given_to: list[Machine] | None
+) -> list[StepSpec]:
+    """All steps in an order in which each finds what it needs; raw volumes are ``given_to`` machines.
 
     All volumes are made and offered before any host scans, so that one scan a host finds them all: the scan steps of
     the others see their device and need none.
@@ -52,8 +55,11 @@ def attach_steps(wanted: list[Wanted], hosts: list[Device], table: PathTable, fi
     found_after = tuple(range(created[0] + 1, len(steps)))
     scans: dict[str, int] = {}
     for volume, first in zip(wanted, created, strict=True):
-        device = Found(array, volume.name, {"step": first, "field": "serial"})
-        steps += datastore_steps(device, hosts, table, (len(steps), found_after, scans))
+        device, at = Found(array, volume.name, {"step": first, "field": "serial"}), (len(steps), found_after, scans)
+        if given_to is None:
+            steps += datastore_steps(device, hosts, table, at)
+        else:
+            steps += raw_steps(device, hosts, table, at, given_to)
     return steps
 
 
@@ -142,17 +148,17 @@ class Found:
     carries: str = ""
 
 
-def datastore_steps(
-    device: Found, hosts: list[Device], table: PathTable, at: tuple[int, tuple[int, ...], dict[str, int]]
-) -> list[StepSpec]:
-    """Find it on all hosts, format from the one with most paths, then mount and set the path policy on each.
+At = tuple[int, tuple[int, ...], dict[str, int]]
 
-    ``at`` has the position of the first step, the steps after which hosts can find all volumes, and each host's last
-    scan, which is brought up to date: scans of one host follow one another.
-    """
+
+def _paths_seen(hosts: list[Device], table: PathTable) -> dict[str, int]:
+    return {host.name: sum(path.seen for path in table.paths if path.host == host.name) for host in hosts}
+
+
+def _find_everywhere(device: Found, hosts: list[Device], table: PathTable, at: At) -> list[StepSpec]:
+    """Find it on all hosts; ``at`` as for ``datastore_steps``."""
     scan, found_after, scans = at
-    seen = {host.name: sum(path.seen for path in table.paths if path.host == host.name) for host in hosts}
-    first = max(hosts, key=lambda host: seen[host.name]).name
+    seen = _paths_seen(hosts, table)
     steps: list[StepSpec] = []
     for n, host in enumerate(hosts):
         before = (scans[host.name],) if host.name in scans else ()
@@ -161,6 +167,32 @@ def datastore_steps(
         # The first scan of a host finds all volumes; the steps of the others look and are done.
         steps.append(replace(step, seconds=1.0) if before else step)
         scans[host.name] = scan + n
+    return steps
+
+
+def raw_steps(device: Found, hosts: list[Device], table: PathTable, at: At, machines: list[Machine]) -> list[StepSpec]:
+    """Find it on all hosts, as the machines may run on any, set the path policy, and give it to the machines."""
+    steps = _find_everywhere(device, hosts, table, at)
+    found = tuple(range(at[0], at[0] + len(steps)))
+    policies = [_policy(device, host, (step,)) for host, step in zip(hosts, found, strict=True)]
+    return [*steps, *policies, *give_steps(machines, device.name, device.serial, found)]
+
+
+def _policy(device: Found, host: Device, needs: tuple[int, ...]) -> StepSpec:
+    params = {"serial": device.serial, "policy": PATH_POLICY}
+    return StepSpec("set_path_policy", host.name, f"Set path policy on {host.name}", "round robin", params, needs)
+
+
+def datastore_steps(device: Found, hosts: list[Device], table: PathTable, at: At) -> list[StepSpec]:
+    """Find it on all hosts, format from the one with most paths, then mount and set the path policy on each.
+
+    ``at`` has the position of the first step, the steps after which hosts can find all volumes, and each host's last
+    scan, which is brought up to date: scans of one host follow one another.
+    """
+    scan = at[0]
+    seen = _paths_seen(hosts, table)
+    first = max(hosts, key=lambda host: seen[host.name]).name
+    steps = _find_everywhere(device, hosts, table, at)
     everywhere = tuple(range(scan, scan + len(steps)))
     if device.carries:
         params = {"serial": device.serial, "carries": device.carries}
@@ -185,17 +217,10 @@ def _mount_steps(device: Found, hosts: list[Device], formatted: int) -> list[Ste
     """Mount it on each host once step ``formatted`` is done, and set the path policy there."""
     identity = {"step": formatted, "field": "identity"}
     mount = {"serial": device.serial, "name": device.name, "identity": identity}
-    policy = {"serial": device.serial, "policy": PATH_POLICY}
     mounts = [
         StepSpec(
             "mount", host.name, f"Mount {device.name} on {host.name}", "verify the same identity", mount, (formatted,)
         )
         for host in hosts
     ]
-    policies = [
-        StepSpec(
-            "set_path_policy", host.name, f"Set path policy on {host.name}", "round robin", policy, (formatted + 1 + n,)
-        )
-        for n, host in enumerate(hosts)
-    ]
-    return mounts + policies
+    return mounts + [_policy(device, host, (formatted + 1 + n,)) for n, host in enumerate(hosts)]

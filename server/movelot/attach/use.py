@@ -13,6 +13,7 @@ from movelot.attach.checks import path_checks
 from movelot.attach.form import FieldProblem
 from movelot.attach.joining import connect_steps
 from movelot.attach.masking import admission_steps, hosts_for, volume_named
+from movelot.attach.raw import raw_disks
 from movelot.attach.steps import Found, datastore_steps
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
 from movelot.inventory.paths import expected_table
@@ -73,6 +74,10 @@ class UseKind(DraftKind):
         mounted = Datastore.objects.filter(serial=volume.serial).first()
         if mounted:
             text = f"Datastore {mounted.name} is on it. Let all hosts see it, or take it away first."
+            return Draft(title, [], asdict(plan), [Check("nothing uses it", STOP, text)], facts)
+        given = raw_disks(volume)
+        if given:
+            text = f"It is given to {', '.join(disk.machine.name for disk in given)} as it is, and never formatted."
             return Draft(title, [], asdict(plan), [Check("nothing uses it", STOP, text)], facts)
         table = expected_table(hosts, volume.device, volume.name, volume.target)
         checks = [*_checks(plan), *path_checks(table)]

@@ -33,6 +33,8 @@ class AttachForm:
     allocation: Literal["thin", "thick"]
     reduced: list[Literal["compression", "deduplication"]]
     own_target: bool
+    raw: bool
+    machines: list[int]
     pools: list[str]
     fixes: list[str]
 
@@ -59,6 +61,8 @@ class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
     allocation = serializers.ChoiceField([THIN, THICK], default=THIN)
     reduced = serializers.ListField(child=serializers.ChoiceField(REDUCTIONS), max_length=2, default=list)
     own_target = serializers.BooleanField(default=False)
+    raw = serializers.BooleanField(default=False)
+    machines = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=50, default=list)
     pools = serializers.ListField(child=serializers.CharField(max_length=128), max_length=50, default=list)
     fixes = serializers.ListField(child=serializers.CharField(max_length=64), max_length=500, default=list)
 

@@ -151,8 +151,15 @@ def _machine(member: Resource) -> Row:
         "address": member["Address"],
         "power": member["PowerState"],
         "disks": [
-            {"identity": d["Id"], "name": d["Name"], "size_bytes": d["CapacityBytes"], "datastore": d["Datastore"]}
-            for d in member["Disks"]
+            {
+                "identity": each["Id"],
+                "name": each["Name"],
+                "size_bytes": each["CapacityBytes"],
+                "datastore": each["Datastore"],
+                "raw_serial": each.get("RawSerial", ""),
+                "shared": each.get("Shared", False),
+            }
+            for each in member["Disks"]
         ],
     }
 
@@ -183,6 +190,12 @@ def find_disk(session: DeviceSession, machine: str, disk: str) -> Row | None:
     """A machine's disk as the host has it now."""
     member = session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{machine}")
     return next((d for d in _machine(member)["disks"] if d["identity"] == disk), None)
+
+
+def find_raw(session: DeviceSession, machine: str, serial: str) -> Row | None:
+    """A machine's raw disk of a volume as the host has it now."""
+    member = session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{machine}")
+    return next((d for d in _machine(member)["disks"] if d["raw_serial"] == serial), None)
 
 
 def find_interface(session: DeviceSession, name: str) -> Row:

@@ -392,13 +392,18 @@ def _datastore(store: Row, mount: Row) -> Row:
     }
 
 
+def _disk(row: Row) -> Row:
+    placed = {name: row[name] for name in ("identity", "name", "size_bytes", "datastore")}
+    return {**placed, "raw_serial": row["raw_serial"] or "", "shared": bool(row["shared"])}
+
+
 def _machine(row: Row, disks: Iterable[Row]) -> Row:
     return {
         **_head(row, "host", "machines"),
         "os": row["os"] or "",
         "address": row["address"] or "",
         "power": row["power"] or "On",
-        "disks": [{name: disk[name] for name in ("identity", "name", "size_bytes", "datastore")} for disk in disks],
+        "disks": [_disk(disk) for disk in disks],
     }
 
 

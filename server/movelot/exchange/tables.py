@@ -380,6 +380,8 @@ TABLES: tuple[Table, ...] = (
             _may("datastore", "the datastore's identity", to=_STORE),
             _bytes("size_bytes", "size"),
             _flag("pinned", "whether it stays where it is"),
+            _may("raw_serial", "the serial of the volume that it is, for a raw volume given to the machine"),
+            _flag("shared", "whether other machines have the same raw volume"),
         ),
         ("identity",),
         needed=True,

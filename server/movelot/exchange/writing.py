@@ -199,7 +199,15 @@ def _coincidences() -> Iterator[Cells]:
 
 def _disks() -> Iterator[Cells]:
     rows = models.Disk.objects.order_by("identity")
-    placed = "machine__name", "machine__device__name", "datastore__identity", "size_bytes", "pinned"
+    placed = (
+        "machine__name",
+        "machine__device__name",
+        "datastore__identity",
+        "size_bytes",
+        "pinned",
+        "raw_serial",
+        "shared",
+    )
     return _listed(rows, "identity", "name", *placed)
 
 

@@ -369,6 +369,9 @@ class Disk(models.Model):
     datastore = models.ForeignKey(Datastore, null=True, on_delete=models.SET_NULL, related_name="disks")
     size_bytes = models.BigIntegerField()
     pinned = models.BooleanField(default=False)
+    # The serial of the volume that a raw disk is, and whether other machines have it too; empty for any other disk.
+    raw_serial = models.CharField(max_length=64, blank=True, db_index=True)
+    shared = models.BooleanField(default=False)
     weekday_profile = models.BinaryField(max_length=288, default=b"")
     weekend_profile = models.BinaryField(max_length=288, default=b"")
 

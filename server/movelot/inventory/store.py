@@ -189,10 +189,11 @@ def _store_disks(stores: dict[str, int], rows: Sequence[tuple[int, Row]], machin
             machine_id=machine,
             size_bytes=row["size_bytes"],
             datastore_id=stores.get(row["datastore"]),
+            raw_serial=row["raw_serial"],
+            shared=row["shared"],
         )
         for machine, row in rows
     ]
-    Disk.objects.bulk_create(
-        disks, update_conflicts=True, update_fields=["name", "machine", "size_bytes", "datastore"], batch_size=500
-    )
+    fields = ["name", "machine", "size_bytes", "datastore", "raw_serial", "shared"]
+    Disk.objects.bulk_create(disks, update_conflicts=True, update_fields=fields, batch_size=500)
     Disk.objects.filter(machine__in=list(machines)).exclude(identity__in=[row["identity"] for _, row in rows]).delete()

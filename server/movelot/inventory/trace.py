@@ -149,9 +149,39 @@ def _relation(kind: str, layer: str) -> Callable[[int], Q]:
             return Q(machines=key) if kind == "machine" else Q(machines__disks=key)
         if kind == "host" and layer in ("machine", "disk"):
             return Q(device=key) if layer == "machine" else Q(machine__device=key)
-        return _by_array_side(kind, layer, key) or _by_store(layer, _stores_of(kind, key))
+        found = _by_array_side(kind, layer, key) or _by_store(layer, _stores_of(kind, key))
+        serials = _raw_serials(kind, key)
+        return found | _by_raw(layer, serials) if serials else found
 
     return rows
+
+
+def _raw_serials(kind: str, key: int) -> list[str]:
+    """Serials of the raw volumes on the chain of a thing."""
+    volumes = Volume.objects.all()
+    way = {
+        "machine": Q(machine=key),
+        "disk": Q(pk=key),
+        "host": Q(machine__device=key),
+        "volume": Q(raw_serial__in=volumes.filter(pk=key).values("serial")),
+        "pool": Q(raw_serial__in=volumes.filter(pool=key).values("serial")),
+        "array": Q(raw_serial__in=volumes.filter(device=key).values("serial")),
+    }
+    if kind not in way:
+        return []
+    return list(Disk.objects.exclude(raw_serial="").filter(way[kind]).values_list("raw_serial", flat=True).distinct())
+
+
+def _by_raw(layer: str, serials: list[str]) -> Q:
+    return {
+        "machine": Q(disks__raw_serial__in=serials),
+        "disk": Q(raw_serial__in=serials),
+        "host": Q(machines__disks__raw_serial__in=serials),
+        "datastore": Q(pk=None),
+        "volume": Q(serial__in=serials),
+        "pool": Q(volumes__serial__in=serials),
+        "array": Q(volumes__serial__in=serials),
+    }[layer]
 
 
 def _by_array_side(kind: str, layer: str, key: int) -> Q | None:
@@ -227,6 +257,8 @@ def _disk(disk: Disk) -> Iterable[Figure]:
     yield sized("size", disk.size_bytes)
     yield words("identity on the host", disk.identity)
     yield words("pinned", "yes" if disk.pinned else "no")
+    if disk.raw_serial:
+        yield words("raw volume", "shared with other machines" if disk.shared else "the machine's own")
 
 
 def _machine(machine: Machine) -> Iterable[Figure]:

@@ -64,7 +64,8 @@ def _pairs(keys: Keys) -> Iterator[tuple[str, str, set[tuple[int, int]]]]:
     by_identity = dict(on_disks.values_list("identity", "pk"))
     # On a volume set a disk is a volume of its own.
     members = {(by_identity[row.disk_identity], row.pk) for row in rows if row.disk_identity in by_identity}
-    yield "disk", "volume", members
+    raw = on_disks.filter(raw_serial__in=by_serial).values_list("pk", "raw_serial")
+    yield "disk", "volume", members | {(key, by_serial[serial]) for key, serial in raw}
     yield "volume", "pool", {(volume.pk, volume.pool_id) for volume in rows if volume.pool_id in pools}
     on_arrays = Pool.objects.filter(pk__in=pools, device__in=arrays)
     yield "pool", "array", set(on_arrays.values_list("pk", "device_id"))

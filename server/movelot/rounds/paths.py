@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from movelot.inventory.models import Cluster, Device, Export, Initiator, Mount, Offer, Volume
+from movelot.inventory.models import Cluster, Device, Disk, Export, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
 from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
@@ -32,8 +32,10 @@ def path_findings() -> list[Finding]:
 
 
 def _mounted() -> dict[str, set[str]]:
-    """Names of the hosts that mount a datastore on a device, by the device's serial."""
+    """Names of the hosts that mount a datastore on a device, or run a machine that has it, by the device's serial."""
     found: dict[str, set[str]] = {}
+    for serial, host in Disk.objects.exclude(raw_serial="").values_list("raw_serial", "machine__device__name"):
+        found.setdefault(serial, set()).add(host)
     for serial, host in Mount.objects.values_list("datastore__serial", "host__name"):
         found.setdefault(serial, set()).add(host)
     return found

@@ -733,6 +733,8 @@ export interface components {
             allocation: components["schemas"]["AllocationEnum"];
             reduced: components["schemas"]["ReducedEnum"][];
             own_target: boolean;
+            raw: boolean;
+            machines: number[];
             pools: string[];
             fixes: string[];
         };
@@ -750,6 +752,9 @@ export interface components {
             reduced?: components["schemas"]["ReducedEnum"][];
             /** @default false */
             own_target: boolean;
+            /** @default false */
+            raw: boolean;
+            machines?: number[];
             pools?: string[];
             fixes?: string[];
         };
@@ -765,6 +770,8 @@ export interface components {
             advice: components["schemas"]["Advice"] | null;
             board: components["schemas"]["Board"] | null;
             own_targets: boolean;
+            raw: boolean;
+            machines: components["schemas"]["RawMachine"][];
             fixable: components["schemas"]["Fixable"][];
         };
         BalanceDraft: {
@@ -1418,6 +1425,11 @@ export interface components {
         QuotaRequest: {
             /** @default  */
             quota: string;
+        };
+        RawMachine: {
+            id: number;
+            name: string;
+            host: string;
         };
         /**
          * @description * `compression` - compression

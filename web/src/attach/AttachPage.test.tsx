@@ -43,6 +43,8 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
     expected: 1,
   },
   own_targets: true,
+  raw: false,
+  machines: [],
   fixable: [{ host: "quay-03", text: "Bind storage-b to uplink-2 alone" }],
   ...part,
 });
@@ -53,6 +55,8 @@ const form = {
   count: "1",
   allocation: "thin" as const,
   own_target: false,
+  raw: false,
+  machines: [],
   reduced: [] as ("compression" | "deduplication")[],
   pools: [] as string[],
   fixes: [] as string[],

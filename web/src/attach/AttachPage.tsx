@@ -17,6 +17,7 @@ import { useStatus } from "../shell/useStatus";
 import { Grants } from "./Grants";
 import { PathBoard } from "./PathBoard";
 import { ClusterSelect, DraftHead, Fixables } from "./DraftParts";
+import { Machines } from "./Machines";
 import { PoolFits } from "./PoolFits";
 import { SizingAdvice } from "./SizingAdvice";
 import { useTypedForm } from "./useTypedForm";
@@ -33,18 +34,27 @@ export function AttachPage() {
 const STARTS = [
   {
     kind: "attach",
+    form: {},
     name: "Block volume",
     text: "made on an array, shared by the hosts of a cluster over iSCSI, Fibre Channel or NVMe/TCP, formatted once, mounted everywhere",
   },
   {
     kind: "attach_file",
+    form: {},
     name: "File storage",
     text: "exported by an array over NFS, mounted under one name on every host of a cluster",
   },
   {
     kind: "attach_set",
+    form: {},
     name: "Volume set",
     text: "a place where each virtual disk, snapshot and swap is a volume of its own, without a size",
+  },
+  {
+    kind: "attach",
+    form: { raw: true },
+    name: "Raw volume",
+    text: "given to one machine as it is, or shared by those of a guest cluster; never formatted",
   },
 ];
 
@@ -64,13 +74,13 @@ function AttachStart() {
         </Typography>
       ) : (
         <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fit, minmax(300px, 1fr))", gap: 1.5 }}>
-          {STARTS.map(({ kind, name, text }) => (
+          {STARTS.map(({ kind, form, name, text }) => (
             <Button
-              key={kind}
+              key={name}
               variant="outlined"
               disabled={!session?.may_change || draft.isPending}
               onClick={() => {
-                draft.mutate({ kind, form: {} });
+                draft.mutate({ kind, form });
               }}
               sx={{ display: "block", textAlign: "left", p: 1.5, border: "2px solid var(--ink)" }}
             >
@@ -115,6 +125,8 @@ const EMPTY: AttachForm = {
   allocation: "thin",
   reduced: [],
   own_target: false,
+  raw: false,
+  machines: [],
   pools: [],
   fixes: [],
 };
@@ -128,7 +140,10 @@ function AttachDraft({ id }: { id: number }) {
   const plan = data?.plan;
   return (
     <>
-      <DraftHead {...head} title={`Attach storage to ${plan?.cluster || "a cluster"}`}>
+      <DraftHead
+        {...head}
+        title={form.raw ? "Give machines a raw volume" : `Attach storage to ${plan?.cluster || "a cluster"}`}
+      >
         {plan && (
           <span
             style={{
@@ -144,6 +159,17 @@ function AttachDraft({ id }: { id: number }) {
       </DraftHead>
       <ProblemAlert error={error} />
       <Fields form={form} plan={plan} fixed={fixed} change={change} />
+      {form.raw && (
+        <Box sx={{ mb: 1.5 }}>
+          <Machines
+            chosen={plan?.machines ?? []}
+            fixed={fixed}
+            choose={(machines) => {
+              change({ machines });
+            }}
+          />
+        </Box>
+      )}
       {(plan?.own_targets || form.own_target) && (
         <FormControlLabel
           sx={{ mt: -1, mb: 0.5 }}
@@ -169,14 +195,16 @@ function AttachDraft({ id }: { id: number }) {
               change({ pools });
             }}
           />
-          <SizingAdvice
-            plan={plan}
-            count={form.count}
-            fixed={fixed}
-            take={(count, size) => {
-              change({ count, size });
-            }}
-          />
+          {!form.raw && (
+            <SizingAdvice
+              plan={plan}
+              count={form.count}
+              fixed={fixed}
+              take={(count, size) => {
+                change({ count, size });
+              }}
+            />
+          )}
           {plan.volumes.length > 1 && <Volumes volumes={plan.volumes} total={plan.total_bytes} />}
           {plan.board && <PathBoard board={plan.board} title="Paths the hosts will have" />}
           <Fixables
@@ -248,7 +276,12 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
           change({ cluster });
         }}
       />
-      {field("name", "Datastore name", nameHint, true)}
+      {field(
+        "name",
+        form.raw ? "Volume name" : "Datastore name",
+        form.raw ? "as the array calls it" : nameHint,
+        true,
+      )}
       {field("size", "Size", sizeHint)}
       {field("count", "How many", "")}
       <TextField

@@ -29,8 +29,8 @@ it("says how many sessions there are, and where both sides ask for different CHA
   const [, first, second, third] = within(
     await screen.findByRole("table", { name: "iSCSI sessions and CHAP" }),
   ).getAllByRole("row");
-  expect(first).toHaveTextContent("■ 8 of 8 that could be◇ off");
-  expect(second).toHaveTextContent("□ 1 of 8 that could be▲ array asks mutual, host gives off");
+  expect(first).toHaveTextContent("■ 8 of 8 possible◇ off");
+  expect(second).toHaveTextContent("□ 1 of 8 possible▲ array asks mutual, host gives off");
   expect(third).toHaveTextContent("■ one-way");
 });
 

@@ -110,7 +110,7 @@ export function Sessions({ cluster, array, rows }: SessionsProps) {
               <TableCell className="mono">{row.target}</TableCell>
               <TableCell>
                 {row.sessions < row.possible ? "□" : "■"} <span className="mono">{row.sessions}</span> of{" "}
-                <span className="mono">{Math.max(row.possible, row.sessions)}</span> that could be
+                <span className="mono">{Math.max(row.possible, row.sessions)}</span> possible
               </TableCell>
               <TableCell sx={row.on_host === row.on_array ? {} : { color: "var(--buoyText)" }}>
                 {chapState(row)}

@@ -29,6 +29,7 @@ from movelot.lots.steps.hosts import (
 from movelot.lots.steps.interfaces import CreateInterface, DropInterface
 from movelot.lots.steps.masking import AddInitiator, DropInitiator, LetIn
 from movelot.lots.steps.move_disk import MoveDisk
+from movelot.lots.steps.raw import GiveVolume, TakeVolume
 from movelot.lots.steps.sets import CreateVolumeSet, DeleteVolumeSet, MountSet
 from movelot.lots.steps.volumes import CreateVolume, DeleteVolume, OfferVolume, WithdrawVolume
 
@@ -50,6 +51,7 @@ KINDS: dict[str, StepKind] = {
         DropInterface,
         ExportFileSystem,
         FormatDevice,
+        GiveVolume,
         LetIn,
         LogIn,
         LogInAgain,
@@ -71,6 +73,7 @@ KINDS: dict[str, StepKind] = {
         SetHostChap,
         SetPathPolicies,
         SetPathPolicy,
+        TakeVolume,
         Unmount,
         UnmountExport,
         WipeDevice,
