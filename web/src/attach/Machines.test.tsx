@@ -14,7 +14,9 @@ it("finds machines by name and nothing else, and adds the chosen one to those th
   const choose = vi.fn();
   const chosen = [{ id: 2, name: "tide-model", host: "quay-01" }];
   renderPage(<Machines chosen={chosen} fixed={false} choose={choose} />);
-  fireEvent.change(screen.getByLabelText("Machines that get it"), { target: { value: "pay" } });
+  const field = screen.getByLabelText("Machines that get it");
+  fireEvent.focus(field);
+  fireEvent.change(field, { target: { value: "pay" } });
   fireEvent.click(await screen.findByRole("option", { name: "payroll" }));
   expect(screen.queryByRole("option", { name: "payroll disk 1" })).toBeNull();
   expect(choose).toHaveBeenCalledWith([2, 4]);
