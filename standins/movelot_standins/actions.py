@@ -301,10 +301,19 @@ def unmount(world: World, host: Host, store: Datastore) -> None:
     held = [name for kind, name in store.contents if kind in ("swap", "heartbeat") and store.id in host.mounted]
     if held:
         raise ActionError(409, "ResourceInUse", f"{store.name} holds {', '.join(held)}.")
+    if host.default_datastore == store.id:
+        raise ActionError(409, "ResourceInUse", f"{store.name} is the default of {host.name}.")
     if store.id in host.mounted:
         host.mounted.remove(store.id)
     host.file_versions.pop(store.id, None)
     _forget_unused(world, store)
+
+
+def set_default(host: Host, identity: str) -> None:
+    """Put new machines on a datastore that the host mounts from now on; on none with an empty identity."""
+    if identity and identity not in host.mounted:
+        raise ActionError(409, "ResourceInUse", f"{host.name} does not mount {identity}.")
+    host.default_datastore = identity
 
 
 def _forget_unused(world: World, store: Datastore) -> None:

@@ -52,26 +52,28 @@ class HostService(CommonService):
         self.route("PATCH", f"{self.system}/EthernetInterfaces/{{id}}", self.set_interface)
         self.route("POST", f"{self.system}/EthernetInterfaces", self.add_interface)
         self.route("DELETE", f"{self.system}/EthernetInterfaces/{{id}}", self.drop_interface)
-        for verb, handler in (
-            ("MountExport", self.mount_export),
-            ("UnmountExport", self.unmount_export),
-            ("SetFileClient", self.set_file_client),
-            ("Scan", self.scan),
-            ("Format", self.format),
-            ("Mount", self.mount),
-            ("Unmount", self.unmount),
-            ("Wipe", self.wipe),
-            ("MoveDisk", self.move_disk),
-            ("SetPathPolicy", self.set_path_policy),
-            ("MountSet", self.mount_set),
-            ("ConnectSubsystem", self.connect_subsystem),
-            ("DisconnectSubsystem", self.disconnect_subsystem),
-            ("LogIn", self.log_in),
-            ("LogOut", self.log_out),
-            ("SetChap", self.set_chap),
-            ("GiveVolume", self.give_volume),
-            ("TakeVolume", self.take_volume),
-        ):
+        self.acts = {
+            "MountExport": self.mount_export,
+            "UnmountExport": self.unmount_export,
+            "SetFileClient": self.set_file_client,
+            "Scan": self.scan,
+            "Format": self.format,
+            "Mount": self.mount,
+            "Unmount": self.unmount,
+            "Wipe": self.wipe,
+            "MoveDisk": self.move_disk,
+            "SetPathPolicy": self.set_path_policy,
+            "MountSet": self.mount_set,
+            "ConnectSubsystem": self.connect_subsystem,
+            "DisconnectSubsystem": self.disconnect_subsystem,
+            "LogIn": self.log_in,
+            "LogOut": self.log_out,
+            "SetChap": self.set_chap,
+            "GiveVolume": self.give_volume,
+            "TakeVolume": self.take_volume,
+            "SetDefaultDatastore": self.set_default,
+        }
+        for verb, handler in self.acts.items():
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
 
     @property
@@ -82,19 +84,7 @@ class HostService(CommonService):
         return {"Systems": link(f"{ROOT}/Systems")}
 
     def computer(self, _call: Call) -> Resource:
-        files = ("MountExport", "UnmountExport", "SetFileClient")
-        ends = (
-            "ConnectSubsystem",
-            "DisconnectSubsystem",
-            "MountSet",
-            "LogIn",
-            "LogOut",
-            "SetChap",
-            "GiveVolume",
-            "TakeVolume",
-        )
-        verbs = ("Scan", "Format", "Mount", "Unmount", "Wipe", "MoveDisk", "SetPathPolicy", *files, *ends)
-        targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in verbs}
+        targets = {f"#Kestrel.{verb}": {"target": f"{self.system}/Actions/Oem/Kestrel.{verb}"} for verb in self.acts}
         return resource(
             self.system,
             "ComputerSystem.v1_23_0.ComputerSystem",
@@ -119,6 +109,7 @@ class HostService(CommonService):
                     "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
                     "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,
                     "FileClient": self.host.file_client,
+                    "DefaultDatastore": self.host.default_datastore,
                     "DeviceQueueDepth": DEVICE_QUEUE_DEPTH,
                 }
             },
@@ -331,6 +322,11 @@ class HostService(CommonService):
         name = str(call.body["Machine"])
         raw_actions.take(self.world, self.host, name, str(call.body["Serial"]))
         return Reply(200, walk(self.machines(), name))
+
+    def set_default(self, call: Call) -> Reply:
+        identity = str(call.body["Identity"])
+        actions.set_default(self.host, identity)
+        return Reply(200, {"DefaultDatastore": identity})
 
     def scan(self, call: Call) -> Reply:
         return self._long("Scan", call, actions.SCAN_SECONDS)

@@ -152,6 +152,8 @@ class Host:
     nqn: str = ""
     connected: dict[str, list[list[str]]] = field(default_factory=dict)
     cluster: str = "quayside"
+    # The datastore that new machines are put on; empty for none.
+    default_datastore: str = ""
     sessions: dict[str, list[list[str]]] = field(default_factory=dict)
     chap: dict[str, dict[str, str]] = field(default_factory=dict)
 

@@ -173,8 +173,11 @@ def build(started: float) -> World:
     _add_chalk(world)
     add_machines(world, (*MACHINES, *FILE_MACHINES), HOSTS, "10.40.20")
     add_sites(world)
+    defaults = {"quayside": "berth-d", "gatehouse": "berth-k"}
+    ids = {store.name: store.id for store in world.datastores}
     for host in world.hosts:
         log_in_everywhere(world, host)
+        host.default_datastore = ids.get(defaults.get(host.cluster, ""), "")
     return world
 
 

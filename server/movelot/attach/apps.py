@@ -8,6 +8,7 @@ class AttachConfig(AppConfig):
 
     def ready(self) -> None:
         from movelot.attach.chap import ChapKind
+        from movelot.attach.default_store import DefaultStoreKind
         from movelot.attach.detach import DetachKind
         from movelot.attach.drafting import AttachKind
         from movelot.attach.file_limits import FileLimitsKind
@@ -35,6 +36,7 @@ class AttachConfig(AppConfig):
             SpreadKind(),
             InitiatorKind(),
             ChapKind(),
+            DefaultStoreKind(),
             DetachKind(),
             PathPolicyKind(),
         ):

@@ -11,6 +11,7 @@ from typing import Any
 
 from django.db.models import Q
 
+from movelot.attach.default_store import default_of
 from movelot.attach.file_masking import detach_steps
 from movelot.attach.joining import log_out_step
 from movelot.attach.masking import goes_with_machine, volume_named
@@ -120,7 +121,7 @@ def _seen_by(volume: Volume) -> list[Device]:
 def users_of(store: Datastore) -> list[str]:
     """All that would be lost with a datastore: its disks with their machines, and what lives beside them."""
     disks = Disk.objects.filter(datastore=store).order_by("name").values_list("name", "machine__device__name")
-    beside = [f"{kind} {name}" for kind, name in store.contents]
+    beside = [f"{kind} {name}" for kind, name in store.contents] + default_of(store)
     return [f"{name} on {host}" for name, host in disks] + beside
 
 

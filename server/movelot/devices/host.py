@@ -50,6 +50,7 @@ def read_host(session: DeviceSession) -> HostReading:
         queue_depth=int(oem.get("DeviceQueueDepth", 0)),
         sessions={each["IQN"]: _session_pairs(each) for each in oem.get("Targets", [])},
         chap=_chap(oem),
+        default_datastore=oem.get("DefaultDatastore", ""),
     )
 
 
@@ -196,6 +197,11 @@ def find_raw(session: DeviceSession, machine: str, serial: str) -> Row | None:
     """A machine's raw disk of a volume as the host has it now."""
     member = session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{machine}")
     return next((d for d in _machine(member)["disks"] if d["raw_serial"] == serial), None)
+
+
+def default_store(session: DeviceSession) -> str:
+    """The identity of the datastore that the host puts new machines on now; empty for none."""
+    return str(session.get(system_uri(session))["Oem"]["Kestrel"].get("DefaultDatastore", ""))
 
 
 def find_interface(session: DeviceSession, name: str) -> Row:

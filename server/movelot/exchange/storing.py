@@ -172,7 +172,7 @@ def _nothing_on(device: models.Device) -> ArrayReading | HostReading:
         return _array_reading(device.name)
     cluster = device.cluster.name if device.cluster else ""
     unknown = ["copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "sessions", "chap"]
-    unknown += ["queue_depth", "file_client"]
+    unknown += ["default_datastore", "queue_depth", "file_client"]
     return _host(
         {"name": device.name, "cluster": cluster, **dict.fromkeys(unknown)},
         _by_host({table.name: [] for table in TABLES}),
@@ -355,6 +355,7 @@ def _host(host: Row, by_host: dict[str, Groups]) -> HostReading:
         subsystems=_connections(host["subsystems"]),
         sessions=_connections(host["sessions"]),
         chap=dict(_pairs(host["chap"], "=")),
+        default_datastore=host["default_datastore"] or "",
         queue_depth=host["queue_depth"] or 0,
     )
 

@@ -148,6 +148,7 @@ TABLES: tuple[Table, ...] = (
             _may("chap", "CHAP that it gives to a target, as IQN=one-way or IQN=mutual separated by spaces"),
             _number("copy_bytes_per_second", "how fast it copies a disk"),
             _number("scan_seconds", "how long a rescan takes"),
+            _may("default_datastore", "the identity of the datastore that it puts new machines on"),
             _whole("queue_depth", "how many I/Os it keeps outstanding to one block device"),
             _may("file_client", "settings of its NFS client, as name=value separated by spaces"),
         ),

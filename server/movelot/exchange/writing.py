@@ -76,6 +76,7 @@ def _hosts() -> Iterator[Cells]:
             _pairs(host.chap),
             copies,
             host.scan_seconds,
+            host.default_datastore,
             host.queue_depth or None,
             settings,
         )

@@ -63,6 +63,8 @@ class Device(models.Model):
     sessions = models.JSONField(default=dict)
     # The CHAP method (see core.fabric.chap) that a host gives to a target, where it is not off.
     chap = models.JSONField(default=dict)
+    # The identity of the datastore that a host puts new machines on; empty for none.
+    default_datastore = models.CharField(max_length=64, blank=True)
     copy_bytes_per_second = models.FloatField(default=0)
     scan_seconds = models.FloatField(default=5)
     # How far the device's clock is ahead of ours, at the last reading.

@@ -61,3 +61,4 @@ class HostReading:
     queue_depth: int = 0
     sessions: dict[str, list[list[str]]] = field(default_factory=dict)
     chap: dict[str, str] = field(default_factory=dict)
+    default_datastore: str = ""

@@ -128,6 +128,7 @@ def _store_host(device: Device, reading: HostReading) -> None:
     device.cluster, device.initiator, device.scan_seconds = cluster, reading.initiator, reading.scan_seconds
     device.subsystems, device.queue_depth = reading.subsystems, reading.queue_depth
     device.sessions, device.chap = reading.sessions, reading.chap
+    device.default_datastore = reading.default_datastore
     device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
     _follow(HostPort, device, reading.ports)
     _follow(HostDevice, device, reading.devices)

@@ -274,6 +274,9 @@ def _datastore(store: Datastore) -> Iterable[Figure]:
     yield Figure("fill", "share", 1 - store.free_bytes / max(store.capacity_bytes, 1), "")
     yield sized("beside the disks", store.other_bytes)
     yield words("identity", store.identity)
+    defaults = Device.objects.filter(default_datastore=store.identity)
+    if defaults:
+        yield words("new machines go here from", ", ".join(sorted(host.name for host in defaults)))
 
 
 def _volume(volume: Volume) -> Iterable[Figure]:

@@ -95,6 +95,17 @@ function Acts({ trace }: { trace: Trace }) {
           Make a datastore of it
         </Button>
       )}
+      {trace.kind === "datastore" && session?.may_change && (
+        <Button
+          variant="outlined"
+          disabled={draft.isPending}
+          onClick={() => {
+            draft.mutate({ kind: "default_store", form: { datastore: trace.id } });
+          }}
+        >
+          Make it the default
+        </Button>
+      )}
       {volume && session?.may_change && (
         <Button
           variant="outlined"

@@ -3,6 +3,7 @@
 from movelot.lots.steps.base import StepKind
 from movelot.lots.steps.chap import LogInAgain, ReplaceArrayChap, ReplaceHostChap, SetArrayChap, SetHostChap
 from movelot.lots.steps.connections import ConnectSubsystem, DisconnectSubsystem, LogIn, LogOut
+from movelot.lots.steps.default_store import SetDefaultStore
 from movelot.lots.steps.files import (
     CreateFileSystem,
     DeleteFileSystem,
@@ -68,6 +69,7 @@ KINDS: dict[str, StepKind] = {
         Scan,
         SetArrayChap,
         SetClients,
+        SetDefaultStore,
         SetFileClient,
         SetFrameSize,
         SetHostChap,
