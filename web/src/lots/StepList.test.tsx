@@ -26,6 +26,13 @@ describe("a lot's steps", () => {
     expect(groups[0] && groupTitle(groups[0])).toBe("scan on each host");
   });
 
+  it("keeps steps apart that name different things", () => {
+    const give = (position: number, device: string, machine: string) =>
+      step(position, "give_volume", device, { title: `Give quorum-01 to ${machine}` });
+    const groups = groupSteps([give(0, "quay-01", "payroll"), give(1, "quay-02", "tug-roster")]);
+    expect(groups.map(groupTitle)).toEqual(["Give quorum-01 to payroll", "Give quorum-01 to tug-roster"]);
+  });
+
   it("says of a group once what all say, and what differs each once", () => {
     const [group] = groupSteps([
       step(0, "scan", "quay-01", { detail: "8 paths" }),
