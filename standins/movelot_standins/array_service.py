@@ -120,7 +120,16 @@ class StorageService(CommonService):
             DeduplicationEnabled=pool.deduplicates,
             CompressionEnabled=pool.compresses,
             MediaType=pool.media,
-            Oem={"Kestrel": {"Drives": pool.drives, "Spares": pool.spares, "PageBytes": pool.page_bytes}},
+            Oem={
+                "Kestrel": {
+                    "Drives": pool.drives,
+                    "Spares": pool.spares,
+                    "PageBytes": pool.page_bytes,
+                    "DriveGroups": [
+                        {"Name": name, "RAIDType": pool.raid, "Drives": drives} for name, drives in pool.groups()
+                    ],
+                }
+            },
             Capacity={
                 "Data": {
                     "AllocatedBytes": pool.capacity_bytes,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 IQN_PREFIX = "iqn.2026-01.example.kestrelbay:"
+GROUP_DRIVES_MAX = 10
 GIB = 1024**3
 TIB = 1024**4
 
@@ -27,6 +28,12 @@ class Pool:
     spares: int = 1
     page_bytes: int = 32 * 1024**2
     deduplicates: bool = False
+
+    def groups(self) -> list[tuple[str, int]]:
+        """Its drives as RAID groups of at most ten, as even as can be: name and number of drives."""
+        count = -(-self.drives // GROUP_DRIVES_MAX)
+        even, more = divmod(self.drives, count)
+        return [(f"{self.name}-g{n + 1}", even + (n < more)) for n in range(count)]
 
     @property
     def compresses(self) -> bool:

@@ -57,6 +57,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
         clock_offset_seconds=clock_offset_seconds(session),
         capabilities=array_capabilities(controllers, pools, copy_rate, limits, bool(oem.get("TargetPerVolume"))),
         pools=[_pool(member) for member in pools],
+        drive_groups=[row for member in pools for row in _drive_groups(member)],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],
         initiators=[_initiator(each) for each in initiators.values()],
         zones=[_zone(member) for member in zones],
@@ -100,6 +101,21 @@ def _pool(member: Resource) -> Row:
         "page_bytes": made_of.get("PageBytes", 0),
         "reduces": [way for way, name in POOL_REDUCES.items() if member.get(name)],
     }
+
+
+def _drive_groups(pool: Resource) -> list[Row]:
+    """The RAID groups that a pool is made of; they have no address of their own."""
+    return [
+        {
+            "name": each["Name"],
+            "uri": f"{pool['@odata.id']}#{each['Name']}",
+            "etag": "",
+            "pool_uri": pool["@odata.id"],
+            "raid": each.get("RAIDType", ""),
+            "drives": each["Drives"],
+        }
+        for each in pool.get("Oem", {}).get("Kestrel", {}).get("DriveGroups", [])
+    ]
 
 
 def _portal(member: Resource) -> Row:

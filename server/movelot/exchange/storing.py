@@ -227,6 +227,7 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
         copy_bytes_per_second=array["copy_bytes_per_second"] or 0.0,
         capabilities=_capabilities(rows, name),
         pools=[_pool(row) for row in mine["pools"]],
+        drive_groups=[_drive_group(row) for row in mine["drive_groups"]],
         portals=[{**_wired(row, "array", "portals"), **_portal(row)} for row in mine["portals"]],
         initiators=[
             {**_head(row, "array", "initiators"), "identifier": row["identifier"], "chap": row["chap"] or ""}
@@ -243,7 +244,7 @@ def _array(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
     )
 
 
-ARRAY_TABLES = ("pools", "portals", "initiators", "zones", "volumes", "offers", "exports")
+ARRAY_TABLES = ("pools", "drive_groups", "portals", "initiators", "zones", "volumes", "offers", "exports")
 
 
 def _capabilities(rows: dict[str, list[Row]], device: str) -> list[list[Any]]:
@@ -273,6 +274,11 @@ def _portal(row: Row) -> Row:
 def _pool(row: Row) -> Row:
     sizes = {name: row[name] for name in ("capacity_bytes", "allocated_bytes", "subscribed_bytes")}
     return {**_head(row, "array", "pools"), **sizes, **_made_of(row)}
+
+
+def _drive_group(row: Row) -> Row:
+    pool = {"pool_uri": _uri(row["array"], "pools", row["pool"])}
+    return {**_head(row, "array", "drive_groups"), **pool, "raid": row["raid"] or "", "drives": row["drives"]}
 
 
 def _made_of(row: Row) -> Row:

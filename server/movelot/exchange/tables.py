@@ -208,6 +208,18 @@ TABLES: tuple[Table, ...] = (
         needed=True,
     ),
     Table(
+        "drive_groups",
+        "drives that one RAID layout runs over; pools are made of them",
+        (
+            _text("array", "its array", to=_ARRAY),
+            _text("name", "the group's name"),
+            _text("pool", "the pool that it is part of"),
+            _may("raid", "its layout, as RAID6"),
+            _whole("drives", "how many drives it has", required=True),
+        ),
+        ("array", "name"),
+    ),
+    Table(
         "grants",
         "pools that the storage team lets be used",
         (

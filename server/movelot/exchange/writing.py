@@ -220,6 +220,10 @@ ROWS: dict[str, Any] = {
     "arrays": _arrays,
     "capabilities": _capabilities,
     "pools": _pools,
+    "drive_groups": lambda: _listed(
+        models.DriveGroup.objects.order_by("device__name", "name"),
+        *("device__name", "name", "pool__name", "raid", "drives"),
+    ),
     "grants": lambda: _listed(
         models.Grant.objects.order_by("pool__device__name", "pool__name"),
         *("pool__device__name", "pool__name", "quota_bytes", "granted_by"),

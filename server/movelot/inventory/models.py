@@ -178,6 +178,14 @@ class Pool(OnDevice):
         ]
 
 
+class DriveGroup(OnDevice):
+    """Drives of an array that one RAID layout runs over; a pool is made of one or several."""
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="drive_groups")
+    raid = models.CharField(max_length=16, blank=True)
+    drives = models.PositiveIntegerField()
+
+
 class Grant(models.Model):
     """A pool, or a part of it, that the storage team lets the virtualization team use; no quota is the whole pool."""
 

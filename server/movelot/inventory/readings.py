@@ -30,6 +30,7 @@ class ArrayReading:
     zones: list[Row] = field(default_factory=list)
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
+    drive_groups: list[Row] = field(default_factory=list)
     set_limits: dict[str, int] = field(default_factory=dict)
     target: str = ""
 

@@ -18,6 +18,7 @@ from movelot.inventory.models import (
     Datastore,
     Device,
     Disk,
+    DriveGroup,
     Export,
     HostDevice,
     HostPort,
@@ -109,6 +110,7 @@ def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[
 def _store_array(device: Device, reading: ArrayReading) -> None:
     device.set_limits, device.target = reading.set_limits, reading.target
     pools = _follow(Pool, device, reading.pools)
+    _follow(DriveGroup, device, [_linked(row, "pool", pools) for row in reading.drive_groups])
     _follow(Portal, device, reading.portals)
     _follow(Initiator, device, reading.initiators)
     _follow(Zone, device, reading.zones)

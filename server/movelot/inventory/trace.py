@@ -5,14 +5,27 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from django.db.models import Model, Q, Sum
+from django.db.models import Model, Q, QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
 from movelot.inventory.labels import labelled
-from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Machine, Pool, Volume
+from movelot.inventory.models import (
+    Datastore,
+    Device,
+    Disk,
+    DriveGroup,
+    HostDevice,
+    HostPort,
+    Machine,
+    Pool,
+    Portal,
+    Volume,
+)
 from movelot.inventory.sentences import made_of
+from movelot.inventory.trace_ends import Reached, by_end, reached_over
 from movelot.inventory.trace_links import Edge, Way, edges_among, ways_to
 from movelot.problems import Problem
+from movelot_core.fabric.paths import bare_address
 from movelot_core.units import format_share
 
 NEIGHBOURS_MAX = 60
@@ -84,12 +97,14 @@ def words(label: str, text: str) -> Figure:
 
 def trace(kind: str, key: int) -> Trace:
     """The trace of a thing. Raises 404 for an unknown one, Problem for a kind that has no trace."""
-    if kind not in MODELS:
-        raise Problem(404, "kind_unknown", f"There is no trace of a “{kind}”.", hint=f"Kinds are {', '.join(MODELS)}.")
-    thing = get_object_or_404(MODELS[kind], pk=key)
+    if kind not in TRACED:
+        raise Problem(404, "kind_unknown", f"There is no trace of a “{kind}”.", hint=f"Kinds are {', '.join(TRACED)}.")
+    thing = get_object_or_404(TRACED[kind], pk=key)
+    reached = reached_over(kind, key) if kind in ENDS else None
     layers = []
-    for layer, model in MODELS.items():
-        rows = model._default_manager.filter(RELATION[kind, layer](key)).distinct()
+    for layer, model in _layers_of(kind).items():
+        found = by_end(layer, reached) if reached and layer != kind else RELATION[kind, layer](key)
+        rows = _with_device(model).filter(found).distinct()
         listed = list(rows.order_by("name", "pk")[: NEIGHBOURS_MAX + 1])
         if listed:
             # Counting is a query of its own, needed only where there are more than fit.
@@ -98,8 +113,31 @@ def trace(kind: str, key: int) -> Trace:
     keys = {layer.kind: {link.id for link in layer.links} for layer in layers}
     ways = ways_to(keys.get("volume", ()), keys.get("host", ()))
     figures = list(FIGURES[kind](thing))
+    if reached:
+        figures.append(Figure("paths over it", "count", float(reached.paths), ""))
     name = str(thing.name)  # type: ignore[attr-defined]
-    return Trace(kind, thing.pk, name, figures, layers, edges_among(keys), ways, _volume_of(thing))
+    edges = edges_among(keys) + (_end_edges(kind, key, reached, keys) if reached else [])
+    return Trace(kind, thing.pk, name, figures, layers, edges, ways, _volume_of(thing))
+
+
+def _with_device(model: type[Model]) -> QuerySet[Model]:
+    """All rows; those of ends with their device, which their note names."""
+    rows = model._default_manager.all()
+    return rows.select_related("device") if model in ENDS.values() else rows
+
+
+def _layers_of(kind: str) -> dict[str, type[Model]]:
+    """What is listed in the trace of a kind; a host's ports and an array's portals with these."""
+    beside = {"host": "port", "array": "portal", "port": "port", "portal": "portal"}.get(kind)
+    return {**MODELS, beside: ENDS[beside]} if beside else MODELS
+
+
+def _end_edges(kind: str, key: int, reached: Reached, keys: dict[str, set[int]]) -> list[Edge]:
+    """A port leads to the volumes that are reached over it; these lead to a portal."""
+    volumes = sorted(reached.volumes & keys.get("volume", set()))
+    if kind == "port":
+        return [Edge("port", key, "volume", volume) for volume in volumes]
+    return [Edge("volume", volume, "portal", key) for volume in volumes]
 
 
 def _volume_of(thing: Model) -> TracedVolume | None:
@@ -116,8 +154,12 @@ MODELS: dict[str, type[Model]] = {
     "datastore": Datastore,
     "volume": Volume,
     "pool": Pool,
+    "drive_group": DriveGroup,
     "array": Device,
 }
+# The ends of paths: they have a trace, and are found, but are named in others as paths only.
+ENDS: dict[str, type[Model]] = {"port": HostPort, "portal": Portal}
+TRACED = {**MODELS, **ENDS}
 
 
 def _stores_of(kind: str, key: int) -> Iterable[int]:
@@ -141,6 +183,13 @@ def _relation(kind: str, layer: str) -> Callable[[int], Q]:
     def rows(key: int) -> Q:
         if kind == layer:
             return Q(pk=key)
+        if kind == "drive_group":
+            return _relation("pool", layer)(DriveGroup.objects.get(pk=key).pool_id)
+        if layer == "drive_group":
+            pools = Q(pk=key) if kind == "pool" else _relation(kind, "pool")(key)
+            return Q(pool__in=Pool.objects.filter(pools).values("pk"))
+        if layer in ENDS:
+            return Q(device=key)
         if kind == "machine" and layer == "disk":
             return Q(machine=key)
         if kind == "disk" and layer == "machine":
@@ -223,7 +272,7 @@ def _by_store(layer: str, stores: Iterable[int]) -> Q:
     }[layer]
 
 
-RELATION = {(kind, layer): _relation(kind, layer) for kind in MODELS for layer in MODELS}
+RELATION = {(kind, layer): _relation(kind, layer) for kind in TRACED for layer in TRACED}
 
 
 def _link(layer: str, row: Model) -> Link:
@@ -237,6 +286,10 @@ def _link(layer: str, row: Model) -> Link:
             size, note = _volume_note(row)
         case Pool():
             size, note = row.capacity_bytes, row.raid
+        case DriveGroup():
+            note = f"{row.raid} over {row.drives} drives"
+        case HostPort() | Portal():
+            note = f"{row.device.name}, {row.protocol}, {bare_address(row.network)}"
         case Machine():
             note = f"{row.os}, {row.address}"
         case Device():
@@ -310,6 +363,31 @@ def _pool(pool: Pool) -> Iterable[Figure]:
     yield Figure("samples", "count", float(pool.fit_samples), "")
 
 
+def _drive_group(group: DriveGroup) -> Iterable[Figure]:
+    yield words("redundancy", group.raid)
+    yield Figure("drives", "count", float(group.drives), "")
+    yield words("media", group.pool.media)
+
+
+def _end(end: HostPort | Portal) -> Iterable[Figure]:
+    yield words("on", end.device.name)
+    if isinstance(end, Portal):
+        yield words("controller", end.controller)
+    yield words("protocol", end.protocol)
+    address, _, fabric = end.network.partition("@")
+    yield words("WWPN" if fabric else "address", address)
+    if fabric:
+        yield words("fabric", fabric)
+    else:
+        yield words("VLAN, frames", f"{end.vlan}, {end.frame_bytes} bytes")
+    if isinstance(end, HostPort):
+        uplinks = [*end.active_uplinks, *(f"{uplink} standby" for uplink in end.standby_uplinks)]
+        yield words("uplinks", ", ".join(uplinks) or "none")
+    yield words("link", "up" if end.up else "down")
+    if end.switch:
+        yield words("switch", end.switch)
+
+
 def _device(device: Device) -> Iterable[Figure]:
     yield words("address", device.address or "known from a file only")
     yield words("state", device.detail or device.state)
@@ -330,7 +408,10 @@ FIGURES: dict[str, Callable[..., Iterable[Figure]]] = {
     "datastore": _datastore,
     "volume": _volume,
     "pool": _pool,
+    "drive_group": _drive_group,
     "array": _device,
+    "port": _end,
+    "portal": _end,
 }
 
 
@@ -347,12 +428,14 @@ def find(text: str) -> list[Link]:
         return []
     found: list[Link] = []
     keys = labelled(wanted, FOUND_MAX)
-    for kind, model in MODELS.items():
+    for kind, model in TRACED.items():
         query = Q(name__icontains=wanted) | Q(pk__in=keys.get(kind, []))
         if kind in ("datastore", "volume"):
             query |= Q(serial__icontains=wanted)
         if kind in ("host", "array"):
             query |= Q(initiator__icontains=wanted) | Q(nqn__icontains=wanted) | Q(wwpns__icontains=wanted)
             query &= Q(kind=kind)
-        found += [_link(kind, row) for row in model._default_manager.filter(query).order_by("name")[:FOUND_MAX]]
+        if kind in ENDS:
+            query |= Q(network__icontains=wanted)
+        found += [_link(kind, row) for row in _with_device(model).filter(query).order_by("name")[:FOUND_MAX]]
     return sorted(found, key=lambda link: not link.name.lower().startswith(wanted.lower()))

@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from movelot.inventory.models import Datastore, Device, Disk, HostDevice, HostPort, Machine, Mount, Pool, Volume
+from movelot.inventory.models import (
+    Datastore,
+    Device,
+    Disk,
+    DriveGroup,
+    HostDevice,
+    HostPort,
+    Machine,
+    Mount,
+    Pool,
+    Volume,
+)
 from movelot_core.fabric.paths import FC, bare_address
 
 WAYS_MAX = 60
@@ -67,6 +78,8 @@ def _pairs(keys: Keys) -> Iterator[tuple[str, str, set[tuple[int, int]]]]:
     raw = on_disks.filter(raw_serial__in=by_serial).values_list("pk", "raw_serial")
     yield "disk", "volume", members | {(key, by_serial[serial]) for key, serial in raw}
     yield "volume", "pool", {(volume.pk, volume.pool_id) for volume in rows if volume.pool_id in pools}
+    groups = DriveGroup.objects.filter(pk__in=keys.get("drive_group", set()), pool__in=pools)
+    yield "pool", "drive_group", set(groups.values_list("pool_id", "pk"))
     on_arrays = Pool.objects.filter(pk__in=pools, device__in=arrays)
     yield "pool", "array", set(on_arrays.values_list("pk", "device_id"))
 

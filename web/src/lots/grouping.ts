@@ -14,7 +14,8 @@ export function groupSteps(steps: readonly Step[]): StepGroup[] {
   for (const step of steps) {
     const last = groups.at(-1);
     const alike = last && last.first.kind === step.kind && onEach(last.first) === onEach(step);
-    if (alike && step.kind !== "move_disk" && !last.steps.some((other) => other.device === step.device)) last.steps.push(step);
+    if (alike && step.kind !== "move_disk" && !last.steps.some((other) => other.device === step.device))
+      last.steps.push(step);
     else groups.push({ first: step, steps: [step] });
   }
   return groups;

@@ -64,7 +64,7 @@ export function Find({ onClose }: { onClose: () => void }) {
                 go(`/trace/${hit.kind}/${String(hit.id)}`);
               }}
             >
-              <span className="find-kind">{hit.kind}</span>
+              <span className="find-kind">{hit.kind.replace("_", " ")}</span>
               <strong>{hit.name}</strong>
               <span className="find-note">
                 {[hit.size_bytes === null ? "" : size(hit.size_bytes), hit.note].filter(Boolean).join(" · ")}

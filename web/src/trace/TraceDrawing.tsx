@@ -122,7 +122,7 @@ function SpotMark({ spot, place, dim, point }: MarkProps) {
   const colour = spot.here ? "var(--card)" : "var(--ink)";
   const face = (
     <g transform={`translate(${String(place.x)} ${String(place.y)})`} opacity={dim ? 0.45 : 1}>
-      <title>{[spot.kind, spot.name, figure, spot.note].filter(Boolean).join(", ")}</title>
+      <title>{[spot.kind.replace("_", " "), spot.name, figure, spot.note].filter(Boolean).join(", ")}</title>
       <rect
         width={width}
         height={TALL}
@@ -143,7 +143,7 @@ function SpotMark({ spot, place, dim, point }: MarkProps) {
   return (
     <Link
       to={`/trace/${spot.kind}/${String(spot.id)}`}
-      aria-label={`${spot.kind} ${spot.name}`}
+      aria-label={`${spot.kind.replace("_", " ")} ${spot.name}`}
       onMouseEnter={() => {
         point(spot.key);
       }}

@@ -35,7 +35,7 @@ export function TracePage() {
     <>
       <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline", mb: 1.5 }}>
         <Typography variant="h1">{trace.data.name}</Typography>
-        <Typography color="textSecondary">{trace.data.kind}</Typography>
+        <Typography color="textSecondary">{trace.data.kind.replace("_", " ")}</Typography>
         <Box sx={{ flex: 1 }} />
         <Acts trace={trace.data} />
       </Box>

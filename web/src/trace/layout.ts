@@ -3,8 +3,15 @@ import type { Schemas } from "../api/problem";
 type Trace = Pick<Schemas["Trace"], "kind" | "id" | "layers" | "edges">;
 type Entry = Schemas["Link"];
 
-/** Columns of the drawing, from machine to array; hosts stand beneath the disks, between machines and datastores. */
-const COLUMNS = [["machine"], ["disk", "host"], ["datastore"], ["volume"], ["pool"], ["array"]];
+/** Columns of the drawing, from machine to array; hosts and their ports stand beneath the disks, an array beneath its drives. */
+const COLUMNS = [
+  ["machine"],
+  ["disk", "host", "port"],
+  ["datastore"],
+  ["volume"],
+  ["pool"],
+  ["drive_group", "array", "portal"],
+];
 /** As many things of a kind are drawn; the rest is folded into one that says how many. */
 const MOST: Record<string, number> = { disk: 8, host: 7 };
 const MOST_ELSE = 14;

@@ -6,5 +6,8 @@ export const NAMES: Record<string, string> = {
   datastore: "Datastores",
   volume: "Volumes",
   pool: "Pools",
+  drive_group: "Drive groups",
+  port: "Ports",
+  portal: "Portals",
   array: "Arrays",
 };
