@@ -11,7 +11,7 @@ from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
-from movelot.inventory.models import Datastore, Device, Export, HostPort, Mount, Volume
+from movelot.inventory.models import Datastore, Device, Export, HostPort, Machine, Mount, Volume
 from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot
@@ -235,6 +235,72 @@ def test_two_spellings_of_one_export_are_a_finding(estate: StandIns, api: APICli
         "shale-a.kestrelbay.example:/exports/sand-01 on quay-01, quay-02, quay-03",
         "10.40.10.11:/exports/sand-01 on quay-02",
     ]
+
+
+def mounts_on(host: str) -> set[str]:
+    rows = Mount.objects.filter(host__name=host, datastore__serial=Volume.objects.get(name="sand-01").serial)
+    return {f"{mount.server}:{mount.path} {mount.version}" for mount in rows}
+
+
+USUAL = "shale-a.kestrelbay.example:/exports/sand-01 NFSv4_1"
+
+
+def test_a_second_spelling_is_let_go_and_can_come_back(estate: StandIns, api: APIClient, ines: User) -> None:
+    act("quay-02", "MountExport", Server="10.40.10.11", Path="/exports/sand-01", Version="NFSv4_1", Name="sand-01-ip")
+    before = whole(estate)
+    found = next(f for f in api.get("/api/rounds/").json()["findings"] if f["kind"] == "spelled_apart")
+    assert found["draft"]["action"] == "Mount it alike"
+    lot = drafted(found["draft"]["kind"], ines, **found["draft"]["form"])
+    # The usual spelling is mounted there too: only the other one goes.
+    assert [step.kind for step in lot.steps.all()] == ["unmount_export"]
+    assert run_to_end(lot).state == Lot.State.DONE
+    assert mounts_on("quay-02") == {USUAL}
+    assert lot.outcome["rows"][0]["measured"] == 0
+    run_to_end(actions.undo(lot, ines))
+    assert whole(estate) == before
+
+
+def apart(host: str, server: str, version: str, name: str) -> None:
+    """The host mounts sand-01 in this way only, its machines being elsewhere."""
+    identity = Mount.objects.get(host__name=host, datastore__name="sand-01").datastore.identity
+    act(host, "UnmountExport", Identity=identity)
+    act(host, "MountExport", Server=server, Path="/exports/sand-01", Version=version, Name=name)
+
+
+@pytest.mark.parametrize(
+    ("how", "kind"),
+    [
+        (("10.40.10.11", "NFSv4_1", "sand-01-ip"), "spelled_apart"),
+        (("shale-a.kestrelbay.example", "NFSv3", "sand-01"), "versions_apart"),
+    ],
+)
+def test_a_host_that_mounts_it_apart_mounts_it_anew(
+    estate: StandIns, api: APIClient, ines: User, how: tuple[str, str, str], kind: str
+) -> None:
+    # archive-02 to -04 have their disks there: one host has none of them once these are gone.
+    for machine in Machine.objects.filter(disks__datastore__name="sand-01", device__name="quay-02"):
+        estate.control("machine", act="delete", name=machine.name)
+    reread(Device.objects.all())
+    apart("quay-02", *how)
+    before = whole(estate)
+    found = next(f for f in api.get("/api/rounds/").json()["findings"] if f["kind"] == kind)
+    lot = run_to_end(drafted("mount_alike", ines, **found["draft"]["form"]))
+    assert [step.kind for step in lot.steps.all()] == ["unmount_export", "mount_export"]
+    assert mounts_on("quay-02") == {USUAL}
+    assert not [f for f in api.get("/api/rounds/").json()["findings"] if f["kind"] == kind]
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert whole(estate) == before
+
+
+def test_an_export_is_not_mounted_anew_beneath_a_machine(estate: StandIns, ines: User) -> None:
+    volume = Volume.objects.get(name="sand-01")
+    Mount.objects.filter(host__name="quay-01", datastore__name="sand-01").update(version="NFSv3")
+    users = Machine.objects.filter(disks__datastore__name="sand-01", device__name="quay-01").distinct()
+    lot = drafted("mount_alike", ines, volume=volume.pk)
+    told = checks_of(lot, "stop")
+    assert users
+    assert all(machine.name in told for machine in users)
+    assert "Move these machines to another host first" in told
 
 
 def test_an_export_in_use_is_not_taken_away(estate: StandIns, ines: User) -> None:

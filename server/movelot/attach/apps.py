@@ -17,6 +17,7 @@ class AttachConfig(AppConfig):
         from movelot.attach.frames import FrameKind
         from movelot.attach.interfaces import InterfaceKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
+        from movelot.attach.mount_alike import MountAlikeKind
         from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.sets import AttachSetKind
         from movelot.attach.uplinks import UplinkKind
@@ -38,6 +39,7 @@ class AttachConfig(AppConfig):
             ChapKind(),
             DefaultStoreKind(),
             DetachKind(),
+            MountAlikeKind(),
             PathPolicyKind(),
         ):
             register(kind)

@@ -33,6 +33,8 @@ CACHE_SECONDS = 120
 SETTLED_BY = {
     "seen_by_some": ("spread", "volume", "Let all hosts see it"),
     "idle_volume": ("detach", "volume", "Delete the volume"),
+    "spelled_apart": ("mount_alike", "volume", "Mount it alike"),
+    "versions_apart": ("mount_alike", "volume", "Mount it alike"),
     "leftover_initiator": ("initiator", "initiator", "Remove the initiator"),
 }
 
