@@ -17,6 +17,7 @@ from movelot.exchange.reading import Faults, Package, Row
 from movelot.exchange.tables import HOUR_COLUMNS, TABLE, TABLES
 from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
+from movelot.inventory.bulk import insert
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot.inventory.store import changed, store_reading
 from movelot_core.errors import LabelError
@@ -465,15 +466,15 @@ def _measured(rows: dict[str, list[Row]]) -> None:
     for row in rows["loads"]:
         profile = profiles.setdefault(row["disk"], np.zeros((2, 3, 24), dtype=np.float32))
         profile[DAYS[row["day"]], MEASURES[row["measure"]]] = [row[name] for name in HOUR_COLUMNS]
-    disks = list(models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED))
-    for disk in disks:
-        found = profiles.get(disk.identity)
-        parts = (b"", b"") if found is None else (found[0].tobytes(), found[1].tobytes())
-        disk.weekday_profile, disk.weekend_profile = parts
+    disks = models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED)
+    whole = ("identity", "name", "machine_id", "size_bytes")
+    nothing = np.zeros((2, 0), dtype=np.float32)
+    told = []
+    for row in disks.values(*whole):
+        found = profiles.get(row["identity"], nothing)
+        told.append({**row, "weekday_profile": found[0].tobytes(), "weekend_profile": found[1].tobytes()})
     # Written over what is there: many times faster than an update of each.
-    models.Disk.objects.bulk_create(
-        disks, update_conflicts=True, update_fields=["weekday_profile", "weekend_profile"], batch_size=500
-    )
+    insert(models.Disk, told, ("weekday_profile", "weekend_profile"))
     stores = dict(models.Datastore.objects.values_list("identity", "pk"))
     days = [
         models.DatastoreDay(

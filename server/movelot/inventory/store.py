@@ -12,6 +12,7 @@ from typing import Any
 from django.core.cache import cache
 from django.db import models, transaction
 
+from movelot.inventory.bulk import insert
 from movelot.inventory.models import (
     BalanceGroup,
     Cluster,
@@ -93,7 +94,7 @@ def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[
     for row in rows:
         found = known.pop(row["uri"], None)
         if found is None:
-            fresh.append(model(device=device, **row))
+            fresh.append({"device_id": device.pk, **row})
             continue
         if any(getattr(found, name) != row[name] for name in fields):
             for name in fields:
@@ -101,7 +102,7 @@ def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[
             kept.append(found)
     if known:
         manager.filter(pk__in=[row.pk for row in known.values()]).delete()
-    manager.bulk_create(fresh, batch_size=500)
+    insert(model, fresh)
     if kept:
         manager.bulk_update(kept, fields, batch_size=500)
     return dict(manager.filter(device=device).values_list("uri", "pk"))
@@ -160,9 +161,7 @@ def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) 
     )
     keys = dict(there.values_list("identity", "pk"))
     _store_mounts(device, {keys[row["identity"]]: row["mount"] for row in rows})
-    # A datastore that no host mounts any more is known to nobody.
-    Datastore.objects.filter(mounts=None).delete()
-    return dict(Datastore.objects.values_list("identity", "pk"))
+    return keys
 
 
 HOW_MOUNTED = ("server", "path", "version", "ways")
@@ -171,32 +170,27 @@ HOW_MOUNTED = ("server", "path", "version", "ways")
 def _store_mounts(device: Device, mounts: dict[int, Row]) -> None:
     """Make the host's mounts be ``mounts``, by the datastore's primary key."""
     known = {key: tuple(how) for key, *how in device.mounts.values_list("datastore_id", *HOW_MOUNTED)}
-    Mount.objects.filter(host=device, datastore__in=known.keys() - mounts.keys()).delete()
-    Mount.objects.bulk_create(
-        [
-            Mount(host=device, datastore_id=key, **how)
-            for key, how in mounts.items()
-            if known.get(key) != tuple(how[name] for name in HOW_MOUNTED)
-        ],
-        update_conflicts=True,
-        update_fields=HOW_MOUNTED,
-        batch_size=1000,
-    )
+    gone = known.keys() - mounts.keys()
+    if gone:
+        Mount.objects.filter(host=device, datastore__in=gone).delete()
+        # A datastore that no host mounts any more is known to nobody.
+        Datastore.objects.filter(pk__in=gone, mounts=None).delete()
+    rows = [
+        {"host_id": device.pk, "datastore_id": key, **how}
+        for key, how in mounts.items()
+        if known.get(key) != tuple(how[name] for name in HOW_MOUNTED)
+    ]
+    insert(Mount, rows, HOW_MOUNTED)
 
 
 def _store_disks(stores: dict[str, int], rows: Sequence[tuple[int, Row]], machines: Iterable[int]) -> None:
-    disks = [
-        Disk(
-            identity=row["identity"],
-            name=row["name"],
-            machine_id=machine,
-            size_bytes=row["size_bytes"],
-            datastore_id=stores.get(row["datastore"]),
-            raw_serial=row["raw_serial"],
-            shared=row["shared"],
-        )
+    told = [
+        {
+            **{name: row[name] for name in ("identity", "name", "size_bytes", "raw_serial", "shared")},
+            "machine_id": machine,
+            "datastore_id": stores.get(row["datastore"]),
+        }
         for machine, row in rows
     ]
-    fields = ["name", "machine", "size_bytes", "datastore", "raw_serial", "shared"]
-    Disk.objects.bulk_create(disks, update_conflicts=True, update_fields=fields, batch_size=500)
+    insert(Disk, told, ("name", "machine", "size_bytes", "datastore", "raw_serial", "shared"))
     Disk.objects.filter(machine__in=list(machines)).exclude(identity__in=[row["identity"] for _, row in rows]).delete()
