@@ -35,6 +35,22 @@ def paths_and_policies(ines: Page) -> None:
     shoot(ines, "path-policies")
 
 
+def raw_volume(ines: Page) -> None:
+    tray = ines.get_by_role("complementary", name="Tray")
+    ines.goto("/attach")
+    ines.get_by_role("button", name=re.compile("^Raw volume")).click()
+    ines.get_by_role("textbox", name="Volume name").fill("quorum-01")
+    ines.get_by_role("textbox", name="Size").fill("500 GiB")
+    field = ines.get_by_role("combobox", name="Machines that get it")
+    for machine in ("payroll", "tug-roster"):
+        field.click()
+        field.press_sequentially(machine[:4])
+        ines.get_by_role("option", name=machine).click()
+    expect(tray).to_contain_text("payroll, tug-roster share it")
+    shoot(ines, "raw-volume")
+    tray.get_by_role("button", name="Drop").click()
+
+
 def file_storage(ines: Page) -> None:
     tray = ines.get_by_role("complementary", name="Tray")
     ines.goto("/attach")
@@ -73,6 +89,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     shoot(ines, "rounds")
     paths_and_policies(ines)
     file_storage(ines)
+    raw_volume(ines)
     over_nvme(ines, fresh)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
