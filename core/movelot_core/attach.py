@@ -16,6 +16,8 @@ SUBSCRIPTION_WARN: Final = 1.5
 COUNT_MAX: Final = 64
 # Ways in which an array may make data smaller.
 REDUCTIONS: Final = ("compression", "deduplication")
+# Where an array with tiers keeps a volume's pages: it moves them by use, or holds them on one end.
+TIERINGS: Final = ("by use", "fastest", "slowest")
 _NUMBER = re.compile("#+")
 
 
@@ -51,6 +53,7 @@ class PoolFigures:
     granted: bool = True
     quota_left_bytes: int | None = None
     reduces: frozenset[str] = frozenset()
+    tiered: bool = False
 
     @property
     def free_bytes(self) -> int:
@@ -69,9 +72,16 @@ class PoolFit:
 
 
 def fit_pool(
-    pool: PoolFigures, size_bytes: int, thin: bool, latency_ceiling_ms: float, reduced: Collection[str] = ()
+    pool: PoolFigures,
+    size_bytes: int,
+    thin: bool,
+    latency_ceiling_ms: float,
+    reduced: Collection[str] = (),
+    tiering: str = "",
 ) -> PoolFit:
     """Judge ``pool`` for a new volume of ``size_bytes`` that is to be ``reduced`` (see REDUCTIONS).
+
+    ``tiering`` is where its pages are to lie (see TIERINGS); empty where nobody asks.
 
     A thick volume takes its size at once. A thin one takes space as it fills, yet must be able to: it is refused
     when larger than what is free, and *tight* when filling it would leave less than 5 % of the pool.
@@ -87,6 +97,8 @@ def fit_pool(
     if not pool.reaches_hosts:
         refused.append(Reason("unreached", {}))
     refused += [Reason(f"no_{way}", {}) for way in REDUCTIONS if way in reduced and way not in pool.reduces]
+    if tiering and not pool.tiered:
+        refused.append(Reason("no_tiers", {}))
     if not pool.granted:
         refused.append(Reason("not_granted", {}))
     elif pool.quota_left_bytes is not None and size_bytes > pool.quota_left_bytes:
@@ -109,10 +121,11 @@ def rank_pools(
     thin: bool,
     latency_ceiling_ms: float,
     reduced: Collection[str] = (),
+    tiering: str = "",
 ) -> list[PoolFit]:
     """All pools judged, best first: those that fit, then the tight, then the refused; most space left first."""
     order = {Verdict.FITS: 0, Verdict.TIGHT: 1, Verdict.REFUSED: 2}
-    fits = [fit_pool(pool, size_bytes, thin, latency_ceiling_ms, reduced) for pool in pools]
+    fits = [fit_pool(pool, size_bytes, thin, latency_ceiling_ms, reduced, tiering) for pool in pools]
     return sorted(fits, key=lambda fit: (order[fit.verdict], -fit.free_after_bytes, fit.pool))
 
 

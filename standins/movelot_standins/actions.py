@@ -15,6 +15,7 @@ FORMAT_SECONDS = 90.0
 COMPRESSED_SHARE = 0.6
 DEDUPLICATED_SHARE = 0.85
 RAW_SHARE = 0.4
+TIERINGS = ("ByUse", "Fastest", "Slowest")
 
 
 class ActionError(Exception):
@@ -86,6 +87,9 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     compressed, deduplicated = bool(fields.get("Compressed")), bool(fields.get("Deduplicated"))
     if (compressed and not pool.compresses) or (deduplicated and not pool.deduplicates):
         raise ActionError(400, "PropertyValueIncorrect", f"{pool_name} cannot reduce data in the way asked for.")
+    tiering = str(fields.get("tiering") or ("ByUse" if pool.tiers else ""))
+    if tiering not in (TIERINGS if pool.tiers else ("",)):
+        raise ActionError(400, "PropertyValueIncorrect", f"{pool_name} cannot keep pages in the way asked for.")
     taken = sum(allocated_bytes(world, volume, now) for volume in world.volumes if volume.pool == pool.name)
     if size <= 0 or taken + size > pool.capacity_bytes:
         raise ActionError(400, "PropertyValueOutOfRange", f"{pool_name} cannot hold {size} more bytes.")
@@ -104,6 +108,7 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
         compressed=compressed,
         deduplicated=deduplicated,
         own_target=bool(fields.get("own_target")),
+        tiering=tiering,
     )
     world.volumes.append(volume)
     return volume

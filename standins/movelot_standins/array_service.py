@@ -125,6 +125,8 @@ class StorageService(CommonService):
                     "Drives": pool.drives,
                     "Spares": pool.spares,
                     "PageBytes": pool.page_bytes,
+                    "Tiers": [{"Media": media, "CapacityBytes": size} for media, size in pool.tiers],
+                    "RelocationWindow": pool.relocation,
                     "DriveGroups": [
                         {"Name": name, "RAIDType": pool.raid, "Drives": drives} for name, drives in pool.groups()
                     ],
@@ -234,7 +236,8 @@ class ArrayService(StorageService):
 
     def volume_more(self, volume: Volume) -> Resource:
         """What the array says of a volume beside what all do: the target that it is behind."""
-        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume)}}}
+        tiering = {"Tiering": volume.tiering} if volume.tiering else {}
+        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume), **tiering}}}
 
     def endpoints(self) -> list[Resource]:
         return super().endpoints() + [self._initiator(name) for name in self.known]
@@ -316,8 +319,9 @@ class ArrayService(StorageService):
 
     def create_volume(self, call: Call) -> Reply:
         pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
-        own = call.body.get("Oem", {}).get("Kestrel", {}).get("OwnTarget", False)
-        volume = actions.create_volume(self.world, {**call.body, "pool": pool, "own_target": own}, self.clock())
+        oem = call.body.get("Oem", {}).get("Kestrel", {})
+        more = {"pool": pool, "own_target": oem.get("OwnTarget", False), "tiering": oem.get("Tiering", "")}
+        volume = actions.create_volume(self.world, {**call.body, **more}, self.clock())
         body = self._volume(volume)
         return Reply(201, body, {"Location": body["@odata.id"]})
 

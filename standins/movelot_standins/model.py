@@ -28,6 +28,9 @@ class Pool:
     spares: int = 1
     page_bytes: int = 32 * 1024**2
     deduplicates: bool = False
+    # Bytes of each tier, fastest first, and the hours (UTC) in which pages move between them; empty without tiers.
+    tiers: list[list[object]] = field(default_factory=list)
+    relocation: str = ""
 
     def groups(self) -> list[tuple[str, int]]:
         """Its drives as RAID groups of at most ten, as even as can be: name and number of drives."""
@@ -81,6 +84,7 @@ class Volume:
     compressed: bool = False
     deduplicated: bool = False
     own_target: bool = False
+    tiering: str = ""
 
 
 @dataclass

@@ -118,6 +118,8 @@ def _add_basalt(world: World) -> None:
     ]
     for pool in world.pools[-2:]:
         pool.spares, pool.page_bytes = 2, 128 * 1024**2
+    world.pools[-1].tiers = [["SSD", 4 * TIB], ["HDD", 36 * TIB]]
+    world.pools[-1].relocation = "22:00-04:00"
     for controller in "AB":
         for n in (1, 2):
             address = f"10.40.{7 + n}.{31 + (controller == 'B')}/24"

@@ -94,7 +94,7 @@ class AttachKind(DraftKind):
             *(raw_checks(machines, cluster) if typed.raw else []),
             *rival_checks(lot, chosen, plan.volumes),
         ]
-        pools, how = {pool.pk: pool for pool in chosen}, (wish.thin, wish.reduced, wish.own_target)
+        pools, how = {pool.pk: pool for pool in chosen}, (wish.thin, wish.reduced, wish.tiering, wish.own_target)
         wanted = [Wanted(v.name, v.size_bytes, pools[v.pool_id], *how) for v in plan.volumes]
         ready = wanted and (machines or not typed.raw)
         steps = attach_steps(wanted, hosts, table, fixes, machines if typed.raw else None) if ready else []
@@ -159,7 +159,10 @@ def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], wish: W
     for volume in volumes:
         asked[volume.pool] = asked.get(volume.pool, 0) + volume.size_bytes
     return [
-        (figures[name][0], rank_pools([figures[name][1]], size, wish.thin, ceiling_of(cluster), wish.reduced)[0])
+        (
+            figures[name][0],
+            rank_pools([figures[name][1]], size, wish.thin, ceiling_of(cluster), wish.reduced, wish.tiering)[0],
+        )
         for name, size in asked.items()
     ]
 

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from movelot.inventory.models import Datastore, Volume
 from movelot.lots.steps.base import Values
-from movelot_core.attach import REDUCTIONS, expand_names, parse_count
+from movelot_core.attach import REDUCTIONS, TIERINGS, expand_names, parse_count
 from movelot_core.errors import CoreError
 from movelot_core.units import parse_size
 
@@ -30,6 +30,8 @@ class FieldProblem:
 class Form:
     """The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several.
 
+    ``tiering`` is empty where the array's own way will do.
+
     ``own_target`` puts each volume behind an iSCSI target of its own. A ``raw`` volume is given to ``machines``
     (primary keys) as it is, instead of being made a datastore.
     """
@@ -40,6 +42,7 @@ class Form:
     count: str = "1"
     allocation: str = THIN
     reduced: list[str] = field(default_factory=list)
+    tiering: str = ""
     own_target: bool = False
     raw: bool = False
     machines: list[int] = field(default_factory=list)
@@ -53,11 +56,12 @@ class Form:
         allocation = THICK if given.get("allocation") == THICK else THIN
         asked = _texts(given.get("reduced"))
         reduced: list[str] = [way for way in REDUCTIONS if way in asked]
+        tiering = str(given.get("tiering")) if given.get("tiering") in TIERINGS else ""
         own_target = given.get("own_target") is True
         pools, fixes = _texts(given.get("pools")), _texts(given.get("fixes"))
         raw, chosen = given.get("raw") is True, given.get("machines")
         machines = [key for key in chosen if isinstance(key, int)] if isinstance(chosen, list) else []
-        return cls(cluster, name, size, count, allocation, reduced, own_target, raw, machines, pools, fixes)
+        return cls(cluster, name, size, count, allocation, reduced, tiering, own_target, raw, machines, pools, fixes)
 
 
 def _texts(given: Any) -> list[str]:
@@ -74,6 +78,7 @@ class Wish:
     thin: bool
     problems: list[FieldProblem]
     reduced: tuple[str, ...] = ()
+    tiering: str = ""
     own_target: bool = False
 
     @property
@@ -91,7 +96,9 @@ def read(form: Form) -> Wish:
     count = _read(problems, "count", form.count, parse_count) or 1
     size = _read(problems, "size", form.size, parse_size)
     names = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
-    return Wish(names, size, count, form.allocation == THIN, problems, tuple(form.reduced), form.own_target)
+    return Wish(
+        names, size, count, form.allocation == THIN, problems, tuple(form.reduced), form.tiering, form.own_target
+    )
 
 
 def _read(problems: list[FieldProblem], name: str, text: str, parse: Callable[[str], T]) -> T | None:

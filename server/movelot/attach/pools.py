@@ -30,6 +30,7 @@ class PoolRow:
     subscription_after: float
     quota_left_bytes: int | None
     reduces: list[str]
+    tiered: bool
     made_of: str
     verdict: str
     text: str
@@ -74,6 +75,7 @@ def figures_of(cluster: Cluster | None, lot: Lot, protocols: tuple[str, ...]) ->
                 granted=hasattr(pool, "grant"),
                 quota_left_bytes=quota_left(pool, promised),
                 reduces=frozenset(pool.reduces),
+                tiered=bool(pool.tiers),
             ),
         )
         for pool in pools
@@ -96,7 +98,7 @@ def ceiling_of(cluster: Cluster | None) -> float:
 def fits_of(cluster: Cluster | None, wish: Wish, figures: Figures) -> Fits:
     """Every pool with its fit for one of the volumes, best first."""
     judged = [figure for _, figure in figures.values()]
-    ranked = rank_pools(judged, wish.size_bytes or 0, wish.thin, ceiling_of(cluster), wish.reduced)
+    ranked = rank_pools(judged, wish.size_bytes or 0, wish.thin, ceiling_of(cluster), wish.reduced, wish.tiering)
     return [(figures[fit.pool][0], fit) for fit in ranked]
 
 
@@ -111,6 +113,7 @@ def pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
         fit.subscription_after,
         figures[pool.name][1].quota_left_bytes,
         list(pool.reduces),
+        bool(pool.tiers),
         made_of(pool),
         fit.verdict,
         fit_text(fit),

@@ -15,6 +15,7 @@ from movelot_core.units import format_size
 
 PATH_POLICY = "RoundRobin"
 LUN_MAX = 4095
+TIER_TEXTS = {"by use": "moved by use", "fastest": "on the fastest tier", "slowest": "on the slowest tier"}
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,7 @@ class Wanted:
     pool: Pool
     thin: bool = True
     reduced: tuple[str, ...] = ()
+    tiering: str = ""
     own_target: bool = False
 
 
@@ -97,6 +99,7 @@ def _array_steps(
     array = wanted.pool.device
     noun = "volume" if lun is not None else "namespace"
     how = f"with {' and '.join(wanted.reduced)}, " if wanted.reduced else ""
+    how += f"pages {TIER_TEXTS[wanted.tiering]}, " if wanted.tiering else ""
     how += "behind a target of its own, " if wanted.own_target else ""
     create = StepSpec(
         "create_volume",
@@ -105,6 +108,7 @@ def _array_steps(
         f"pool {wanted.pool.name}, {how}{'serial' if lun is not None else 'NGUID'} assigned by the array",
         {"name": wanted.name, "size_bytes": wanted.size_bytes, "pool_uri": wanted.pool.uri, "thin": wanted.thin}
         | ({"reduced": [*wanted.reduced]} if wanted.reduced else {})
+        | ({"tiering": wanted.tiering} if wanted.tiering else {})
         | ({"own_target": True} if wanted.own_target else {}),
         ready,
     )

@@ -19,7 +19,7 @@ from movelot.attach.form import THICK, THIN, Form
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
 from movelot.lots.models import Lot
-from movelot_core.attach import REDUCTIONS
+from movelot_core.attach import REDUCTIONS, TIERINGS
 
 
 @dataclass
@@ -32,6 +32,7 @@ class AttachForm:
     count: str
     allocation: Literal["thin", "thick"]
     reduced: list[Literal["compression", "deduplication"]]
+    tiering: Literal["", "by use", "fastest", "slowest"]
     own_target: bool
     raw: bool
     machines: list[int]
@@ -60,6 +61,7 @@ class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
     count = serializers.CharField(max_length=20, allow_blank=True, default="1", trim_whitespace=False)
     allocation = serializers.ChoiceField([THIN, THICK], default=THIN)
     reduced = serializers.ListField(child=serializers.ChoiceField(REDUCTIONS), max_length=2, default=list)
+    tiering = serializers.ChoiceField(TIERINGS, allow_blank=True, default="")
     own_target = serializers.BooleanField(default=False)
     raw = serializers.BooleanField(default=False)
     machines = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=50, default=list)

@@ -17,6 +17,7 @@ from movelot_core.fabric.paths import FC
 ROOT = "/redfish/v1"
 # What a pool says that it can do to make data smaller, and what a volume says of itself.
 POOL_REDUCES = {"compression": "CompressionEnabled", "deduplication": "DeduplicationEnabled"}
+TIERED = {"by use": "ByUse", "fastest": "Fastest", "slowest": "Slowest"}
 REDUCED = {"compression": "Compressed", "deduplication": "Deduplicated"}
 
 
@@ -100,6 +101,8 @@ def _pool(member: Resource) -> Row:
         "spares": made_of.get("Spares", 0),
         "page_bytes": made_of.get("PageBytes", 0),
         "reduces": [way for way, name in POOL_REDUCES.items() if member.get(name)],
+        "tiers": [[each["Media"], each["CapacityBytes"]] for each in made_of.get("Tiers", [])],
+        "relocation": made_of.get("RelocationWindow", ""),
     }
 
 
@@ -140,6 +143,7 @@ def _zone(member: Resource) -> Row:
 
 
 def volume_row(member: Resource) -> Row:
+    oem = member.get("Oem", {}).get("Kestrel", {})
     return {
         **_head(member),
         "pool_uri": member["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"],
@@ -149,7 +153,8 @@ def volume_row(member: Resource) -> Row:
         "controller": member["Links"]["Controllers"][0]["@odata.id"].rsplit("/", 1)[1],
         "thin": member["ProvisioningPolicy"] == "Thin",
         "reduced": [way for way, name in REDUCED.items() if member.get(name)],
-        "target": member.get("Oem", {}).get("Kestrel", {}).get("Target", ""),
+        "target": oem.get("Target", ""),
+        "tiering": next((word for word, said in TIERED.items() if said == oem.get("Tiering")), ""),
         # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
         "namespace": int(member.get("NVMeNamespaceProperties", {}).get("NamespaceId", 0)),
     }
@@ -173,7 +178,7 @@ def find_volume(session: DeviceSession, name: str) -> tuple[Row, str] | None:
 
 
 def create_volume(session: DeviceSession, wanted: Row, key: str) -> Row:
-    """Create a volume: name, size_bytes, pool_uri, and if given thin, reduced (see core.attach.REDUCTIONS), own_target.
+    """Create a volume: name, size_bytes, pool_uri, if given thin, own_target, reduced and tiering (see core.attach).
 
     ``key`` goes into its description, so that it is known again.
     """
@@ -184,8 +189,12 @@ def create_volume(session: DeviceSession, wanted: Row, key: str) -> Row:
         "ProvisioningPolicy": "Thin" if wanted.get("thin", True) else "Fixed",
         "CapacitySources": [{"ProvidingPools": [{"@odata.id": wanted["pool_uri"]}]}],
         **{REDUCED[way]: True for way in wanted.get("reduced", [])},
-        **({"Oem": {"Kestrel": {"OwnTarget": True}}} if wanted.get("own_target") else {}),
     }
+    oem: Row = {"OwnTarget": True} if wanted.get("own_target") else {}
+    if wanted.get("tiering"):
+        oem["Tiering"] = TIERED[wanted["tiering"]]
+    if oem:
+        body["Oem"] = {"Kestrel": oem}
     return volume_row(session.post(f"{storage_uri(session)}/Volumes", body).dict)
 
 

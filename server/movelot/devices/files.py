@@ -24,6 +24,7 @@ def file_system_row(member: Resource) -> Row:
         "thin": oem["Thin"],
         "reduced": [],
         "target": "",
+        "tiering": "",
     }
 
 

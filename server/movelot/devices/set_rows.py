@@ -24,6 +24,7 @@ def set_row(member: Resource) -> Row:
         "thin": True,
         "reduced": [],
         "target": "",
+        "tiering": "",
         "kind": "set",
         "volumes_max": member["VolumesMax"],
     }

@@ -288,6 +288,8 @@ def _made_of(row: Row) -> Row:
         **words,
         **{name: row[name] or 0 for name in ("drives", "spares", "page_bytes")},
         "reduces": _words(row["reduces"]),
+        "tiers": [[media, int(size)] for media, size in _pairs(row["tiers"], "=")],
+        "relocation": row["relocation"] or "",
     }
 
 
@@ -304,7 +306,7 @@ def _volume(row: Row, shared_target: str) -> Row:
         "reduced": _words(row["reduced"]),
         "kind": row["kind"] or "block",
         "volumes_max": row["volumes_max"] or 0,
-        **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity")},
+        **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity", "tiering")},
         "target": row["target"] or (shared_target if of_array else ""),
     }
 

@@ -109,18 +109,22 @@ def _pools() -> Iterator[Cells]:
     for pool in models.Pool.objects.select_related("device").order_by("device__name", "name"):
         parts = [getattr(pool, name) for name in sizes], [getattr(pool, name) or None for name in made_of]
         learned = [getattr(pool, name) for name in (*CURVE, *FIT)]
-        yield pool.device.name, pool.name, *parts[0], *parts[1], " ".join(pool.reduces), *learned
+        yield pool.device.name, pool.name, *parts[0], *parts[1], " ".join(pool.reduces), *_tiers(pool), *learned
+
+
+def _tiers(pool: models.Pool) -> tuple[str, str]:
+    return " ".join(f"{media}={size}" for media, size in pool.tiers), pool.relocation
 
 
 def _volumes() -> Iterator[Cells]:
     rows = models.Volume.objects.order_by("device__name", "name")
     first = ("device__name", "name", "pool__name", "serial", "size_bytes", "allocated_bytes", "controller", "thin")
-    last = ("kind", "volumes_max", "set_serial", "purpose", "disk_identity", "target")
+    last = ("kind", "volumes_max", "set_serial", "purpose", "disk_identity", "tiering", "target")
     named = rows.annotate(shared=F("device__target"))
-    for *cells, reduced, kind, most, of, purpose, disk, target, shared in named.values_list(
+    for *cells, reduced, kind, most, of, purpose, disk, tier, target, shared in named.values_list(
         *first, "reduced", *last, "shared"
     ):
-        yield *cells, " ".join(reduced), kind, most, of, purpose, disk, "" if target == shared else target
+        yield *cells, " ".join(reduced), kind, most, of, purpose, disk, tier, "" if target == shared else target
 
 
 def _listed(rows: Any, *fields: str) -> Iterator[Cells]:

@@ -160,6 +160,9 @@ class Pool(OnDevice):
     page_bytes = models.BigIntegerField(default=0)
     # The ways in which it can make data smaller (see core.attach.REDUCTIONS).
     reduces = models.JSONField(default=list)
+    # Its tiers as [media, bytes], fastest first, and the hours (UTC) in which pages move between them.
+    tiers = models.JSONField(default=list)
+    relocation = models.CharField(max_length=16, blank=True)
     curve_l0_ms = models.FloatField(default=1.0)
     curve_x_max = models.FloatField(default=1000.0)
     curve_beta = models.FloatField(default=2.0)
@@ -255,6 +258,8 @@ class Volume(OnDevice):
     thin = models.BooleanField()
     # How its data is made smaller.
     reduced = models.JSONField(default=list)
+    # Where a pool with tiers keeps its pages (see core.attach.TIERINGS); empty elsewhere.
+    tiering = models.CharField(max_length=16, blank=True)
     volumes_max = models.PositiveIntegerField(default=0)
     set_serial = models.CharField(max_length=64, blank=True, db_index=True)
     purpose = models.CharField(max_length=16, blank=True)

@@ -57,6 +57,8 @@ def reason_text(reason: Reason) -> str:
             return f"{left} of the granted quota left, {size} needed"
         case "no_compression" | "no_deduplication":
             return f"it has no {reason.code.removeprefix('no_')}"
+        case "no_tiers":
+            return "it has one tier only"
         case "no_room":
             return f"{format_size(figures['free_bytes'])} free, {format_size(figures['size_bytes'])} needed"
         case "little_left":
@@ -73,7 +75,11 @@ def made_of(pool: Pool) -> str:
     drives = f"{pool.drives} drives" if pool.drives else ""
     spares = f"{pool.spares} spare{'s'[: pool.spares != 1]}" if pool.drives else ""
     pages = f"pages of {format_size(pool.page_bytes)}" if pool.page_bytes else ""
-    return ", ".join(part for part in (f"{pool.raid} on {pool.media}".strip(" on"), drives, spares, pages) if part)
+    sizes = " and ".join(f"{format_size(size)} of {media}" for media, size in pool.tiers)
+    tiers = f"tiers: {sizes}, pages move {pool.relocation} UTC" if sizes else ""
+    return ", ".join(
+        part for part in (f"{pool.raid} on {pool.media}".strip(" on"), drives, spares, pages, tiers) if part
+    )
 
 
 def fit_text(fit: PoolFit) -> str:

@@ -346,6 +346,8 @@ def _volume(volume: Volume) -> Iterable[Figure]:
     yield words("serial", volume.serial)
     yield words("provisioning", "thin" if volume.thin else "thick")
     yield words("data reduction", " and ".join(volume.reduced) or "none")
+    if volume.tiering:
+        yield words("tier of its pages", volume.tiering)
     luns = sorted({str(offer.lun) for offer in volume.offers.all()})
     yield words("LUN number", ", ".join(luns) or "offered to nobody")
     paths = sum(len(row.paths) for row in HostDevice.objects.filter(serial=volume.serial))

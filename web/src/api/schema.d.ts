@@ -732,6 +732,7 @@ export interface components {
             count: string;
             allocation: components["schemas"]["AllocationEnum"];
             reduced: components["schemas"]["ReducedEnum"][];
+            tiering: components["schemas"]["TieringEnum"] | components["schemas"]["BlankEnum"];
             own_target: boolean;
             raw: boolean;
             machines: number[];
@@ -750,6 +751,8 @@ export interface components {
             /** @default thin */
             allocation: components["schemas"]["AllocationEnum"];
             reduced?: components["schemas"]["ReducedEnum"][];
+            /** @default  */
+            tiering: components["schemas"]["TieringEnum"] | components["schemas"]["BlankEnum"];
             /** @default false */
             own_target: boolean;
             /** @default false */
@@ -792,6 +795,8 @@ export interface components {
             unresolved: string[];
             broken: string[];
         };
+        /** @enum {unknown} */
+        BlankEnum: "";
         Block: {
             id: number;
             name: string;
@@ -1409,6 +1414,7 @@ export interface components {
             subscription_after: number;
             quota_left_bytes: number | null;
             reduces: string[];
+            tiered: boolean;
             made_of: string;
             verdict: string;
             text: string;
@@ -1611,6 +1617,13 @@ export interface components {
             faults: components["schemas"]["Fault"][];
             fault_count: number;
         };
+        /**
+         * @description * `by use` - by use
+         *     * `fastest` - fastest
+         *     * `slowest` - slowest
+         * @enum {string}
+         */
+        TieringEnum: "by use" | "fastest" | "slowest";
         Trace: {
             kind: string;
             id: number;

@@ -124,6 +124,7 @@ const EMPTY: AttachForm = {
   count: "1",
   allocation: "thin",
   reduced: [],
+  tiering: "",
   own_target: false,
   raw: false,
   machines: [],
@@ -228,6 +229,12 @@ const REDUCTIONS: Record<string, AttachForm["reduced"]> = {
   both: ["compression", "deduplication"],
 };
 
+const TIERS: Record<string, AttachForm["tiering"]> = {
+  "by use": "by use",
+  fastest: "fastest",
+  slowest: "slowest",
+};
+
 interface FieldsProps {
   form: AttachForm;
   plan: Plan | undefined;
@@ -263,7 +270,7 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
     <Box
       sx={{
         display: "grid",
-        gridTemplateColumns: "1fr 1.15fr 1.4fr 0.55fr 0.9fr 1.05fr",
+        gridTemplateColumns: "repeat(auto-fit, minmax(118px, 1fr))",
         gap: 1.5,
         mb: 1.5,
         alignItems: "start",
@@ -312,6 +319,23 @@ function Fields({ form, plan, fixed, change }: FieldsProps) {
         <MenuItem value="deduplication">Deduplication</MenuItem>
         <MenuItem value="both">Both</MenuItem>
       </TextField>
+      {(form.tiering || plan?.pools.some((pool) => pool.tiered)) && (
+        <TextField
+          select
+          label="Tier"
+          value={form.tiering || "any"}
+          disabled={fixed}
+          onChange={(event) => {
+            change({ tiering: TIERS[event.target.value] ?? "" });
+          }}
+          helperText={form.tiering ? "where the pool has tiers" : "as the pool does it"}
+        >
+          <MenuItem value="any">Any</MenuItem>
+          <MenuItem value="by use">By use</MenuItem>
+          <MenuItem value="fastest">Fastest</MenuItem>
+          <MenuItem value="slowest">Slowest</MenuItem>
+        </TextField>
+      )}
     </Box>
   );
 }

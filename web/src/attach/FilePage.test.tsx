@@ -44,6 +44,7 @@ const plan: Schemas["FilePlan"] = {
       subscription_after: 0.1,
       quota_left_bytes: null,
       reduces: [],
+      tiered: false,
       made_of: "",
       verdict: "fits",
       text: "fits",

@@ -10,7 +10,7 @@ from movelot_core.units import format_size
 
 
 class CreateVolume(StepKind):
-    """Params: name, size_bytes, pool_uri, thin, reduced, own_target. Result: uri, serial, target."""
+    """Params: name, size_bytes, pool_uri, thin, reduced, tiering, own_target. Result: uri, serial, target."""
 
     name = "create_volume"
     proof = "the array lists the volume with this size; note its serial"
@@ -43,6 +43,9 @@ class CreateVolume(StepKind):
             f"The volume has {' and '.join(row['reduced']) or 'no data reduction'}, which was not asked for.",
             "The volume stays.",
         )
+        wanted = run.params.get("tiering")
+        message = f"Its pages are kept “{row['tiering']}”, not “{wanted}”."
+        demand(not wanted or row["tiering"] == wanted, "tiering_differs", message, "The volume stays.")
 
     def undo(self, params: Values, result: Values) -> StepSpec:
         return StepSpec(
