@@ -9,6 +9,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from e2e.conftest import Caller, Stack
+from e2e.test_iscsi_journeys import start_raw
 
 FOLDER = Path(os.environ.get("MOVELOT_SCREENSHOTS", "docs/screenshots"))
 DEMO_PACE = 150
@@ -36,19 +37,9 @@ def paths_and_policies(ines: Page) -> None:
 
 
 def raw_volume(ines: Page) -> None:
-    tray = ines.get_by_role("complementary", name="Tray")
-    ines.goto("/attach")
-    ines.get_by_role("button", name=re.compile("^Raw volume")).click()
-    ines.get_by_role("textbox", name="Volume name").fill("quorum-01")
-    ines.get_by_role("textbox", name="Size").fill("500 GiB")
-    field = ines.get_by_role("combobox", name="Machines that get it")
-    for machine in ("payroll", "tug-roster"):
-        field.click()
-        field.press_sequentially(machine[:4])
-        ines.get_by_role("option", name=machine).click()
-    expect(tray).to_contain_text("payroll, tug-roster share it")
+    start_raw(ines)
     shoot(ines, "raw-volume")
-    tray.get_by_role("button", name="Drop").click()
+    ines.get_by_role("complementary", name="Tray").get_by_role("button", name="Drop").click()
 
 
 def file_storage(ines: Page) -> None:

@@ -12,6 +12,20 @@ from e2e.test_journeys import quays, run_lot, tray
 TARGET = "iqn.2026-01.example.kestrelbay:granite"
 
 
+def start_raw(page: Page) -> None:
+    """A draft of a raw volume for two machines."""
+    page.goto("/attach")
+    page.get_by_role("button", name=re.compile("^Raw volume")).click()
+    page.get_by_role("textbox", name="Volume name").fill("quorum-01")
+    page.get_by_role("textbox", name="Size").fill("100 GiB")
+    field = page.get_by_role("combobox", name="Machines that get it")
+    for machine in ("payroll", "tug-roster"):
+        field.click()
+        field.press_sequentially(machine[:4])
+        page.get_by_role("option", name=machine).click()
+    expect(tray(page)).to_contain_text("payroll, tug-roster share it")
+
+
 def test_chap_is_set_on_both_sides_and_taken_back(ines: Page, fresh: Stack) -> None:
     ines.goto("/attach/paths?cluster=quayside&array=granite")
     sessions = ines.get_by_role("table", name="iSCSI sessions and CHAP")
@@ -30,17 +44,8 @@ def test_chap_is_set_on_both_sides_and_taken_back(ines: Page, fresh: Stack) -> N
 
 
 def test_a_raw_volume_is_shared_by_two_machines_and_kept_while_they_are_on(ines: Page, fresh: Stack) -> None:
-    ines.goto("/attach")
-    ines.get_by_role("button", name=re.compile("^Raw volume")).click()
-    ines.get_by_role("textbox", name="Volume name").fill("quorum-01")
-    ines.get_by_role("textbox", name="Size").fill("100 GiB")
-    field = ines.get_by_role("combobox", name="Machines that get it")
-    for machine in ("payroll", "tug-roster"):
-        field.click()
-        field.press_sequentially(machine[:4])
-        ines.get_by_role("option", name=machine).click()
+    start_raw(ines)
     ines.get_by_role("radio", name=re.compile("granite-mixed")).check()
-    expect(tray(ines)).to_contain_text("payroll, tug-roster share it")
     run_lot(ines)
     given = {m["name"]: m["raw"] for m in fresh.standins.world()["machines"] if m["raw"]}
     assert {name: raw[0]["shared"] for name, raw in given.items()} == {"payroll": True, "tug-roster": True}

@@ -26,7 +26,6 @@ from movelot_core.fabric.paths import (
     SinglePoint,
     astray_cause,
     blocking_cause,
-    logged_in,
     network_of,
     strays,
     switch_of,
@@ -123,12 +122,17 @@ class Fabric:
     def sessions(self) -> Bools:
         """[v, p, q] Whether a host is logged in to the volume's target, or may be; always so beside iSCSI."""
         targets, number = self.target_of
+        at_target = {name: t for t, name in enumerate(targets)}
+        at_portal = {portal.name: q for q, portal in enumerate(self.portals)}
+        over = np.array([portal.protocol == ISCSI for portal in self.portals], dtype=bool)
         there = np.ones((len(targets), len(self.ports), len(self.portals)), dtype=bool)
-        told = [n for n, port in enumerate(self.ports) if port.protocol == ISCSI and port.sessions is not None]
-        portals = [n for n, portal in enumerate(self.portals) if portal.protocol == ISCSI]
-        for t, name in enumerate(targets):
-            for p in told:
-                there[t, p, portals] = [logged_in(self.ports[p], self.portals[q], name) for q in portals]
+        for p, port in enumerate(self.ports):
+            if port.protocol != ISCSI or port.sessions is None:
+                continue
+            there[:, p, over] = False
+            for target, portal in port.sessions:
+                if target in at_target and portal in at_portal:
+                    there[at_target[target], p, at_portal[portal]] = True
         return there[number]
 
     @cached_property

@@ -117,6 +117,7 @@ function AttachStart() {
   );
 }
 
+const NOBODY: Schemas["RawMachine"][] = [];
 const EMPTY: AttachForm = {
   cluster: "",
   name: "",
@@ -163,7 +164,8 @@ function AttachDraft({ id }: { id: number }) {
       {form.raw && (
         <Box sx={{ mb: 1.5 }}>
           <Machines
-            chosen={plan?.machines ?? []}
+            ids={form.machines}
+            named={plan?.machines ?? NOBODY}
             fixed={fixed}
             choose={(machines) => {
               change({ machines });

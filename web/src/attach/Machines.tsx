@@ -1,21 +1,29 @@
 import Autocomplete from "@mui/material/Autocomplete";
 import TextField from "@mui/material/TextField";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue, useMemo, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 
 type Machine = Schemas["RawMachine"];
 
 interface MachinesProps {
-  chosen: Machine[];
+  /** The machines of the form, and those of them that the plan has named by now. */
+  ids: number[];
+  named: Machine[];
   fixed: boolean;
   choose: (machines: number[]) => void;
 }
 
 /** The machines that get a raw volume, found by name; one for its own, several to share it. */
-export function Machines({ chosen, fixed, choose }: MachinesProps) {
+export function Machines({ ids, named, fixed, choose }: MachinesProps) {
   const [text, setText] = useState("");
+  // The plan comes a moment after a choice: what was just chosen has to stand beside it until then.
+  const [picked, setPicked] = useState<Machine[]>([]);
+  const chosen = useMemo(
+    () => ids.flatMap((id) => [...named, ...picked].find((machine) => machine.id === id) ?? []),
+    [ids, named, picked],
+  );
   const wanted = useDeferredValue(text);
   const found = useQuery({
     queryKey: ["find", wanted],
@@ -39,6 +47,7 @@ export function Machines({ chosen, fixed, choose }: MachinesProps) {
       isOptionEqualToValue={(a, b) => a.id === b.id}
       filterOptions={(all) => all}
       onChange={(_event, machines) => {
+        setPicked(machines);
         choose(machines.map((machine) => machine.id));
       }}
       onInputChange={(_event, value, reason) => {
