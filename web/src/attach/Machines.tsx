@@ -50,8 +50,10 @@ export function Machines({ ids, named, fixed, choose }: MachinesProps) {
         setPicked(machines);
         choose(machines.map((machine) => machine.id));
       }}
+      inputValue={text}
       onInputChange={(_event, value, reason) => {
-        setText(reason === "input" ? value : "");
+        // A plan that comes in resets the field; what is being typed stays.
+        if (reason !== "reset") setText(reason === "input" ? value : "");
       }}
       renderInput={(params) => (
         <TextField
