@@ -93,6 +93,17 @@ def test_out_and_in_again_it_is_the_same_estate(estate: StandIns, api: APIClient
     assert (len(again.moves), again.moved_bytes) == (len(plan.moves), plan.moved_bytes)
 
 
+def test_a_disk_may_lie_on_a_datastore_that_only_other_hosts_mount(
+    demo: dict[str, list[dict[str, str]]], api: APIClient
+) -> None:
+    store = next(row["identity"] for row in demo["datastores"] if row["name"] == "berth-a")
+    disk = next(row for row in demo["disks"] if row["datastore"] == store)
+    kept = [row for row in demo["mounts"] if (row["datastore"], row["host"]) != (store, disk["host"])]
+    assert len(kept) == len(demo["mounts"]) - 1
+    assert send(api, zipped({**demo, "mounts": kept})).json()["imported"]
+    assert Disk.objects.get(identity=disk["identity"]).datastore == Datastore.objects.get(identity=store)
+
+
 def test_what_is_written_is_a_valid_data_package_to_others(estate: StandIns, tmp_path: Any) -> None:
     with zipfile.ZipFile(io.BytesIO(package(WHEN))) as archive:
         archive.extractall(tmp_path)

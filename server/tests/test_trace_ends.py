@@ -9,7 +9,7 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.devices.reading import reread
-from movelot.inventory.models import Device, DriveGroup, HostPort, Pool, Portal, Volume
+from movelot.inventory.models import Datastore, Device, DriveGroup, HostPort, Pool, Portal, Volume
 
 
 def traced(api: APIClient, kind: str, key: int) -> tuple[dict[str, list[str]], dict[str, Any]]:
@@ -99,3 +99,13 @@ def test_a_device_lists_its_ends(estate: StandIns, api: APIClient, kind: str, la
 def test_they_are_found_by_address_and_name(estate: StandIns, api: APIClient, text: str, kind: str, note: str) -> None:
     hits = api.get("/api/find/", {"q": text}).json()["hits"]
     assert (kind, note) in {(hit["kind"], hit["note"]) for hit in hits}
+
+
+def test_what_only_an_unlinked_host_told_of_goes_with_it(estate: StandIns, api: APIClient) -> None:
+    hosts = list(Device.objects.filter(name__startswith="gate-").order_by("name"))
+    for host in hosts[:-1]:
+        assert api.delete(f"/api/devices/{host.pk}/").status_code == 204
+    assert Datastore.objects.filter(name="berth-j").exists()
+    assert api.delete(f"/api/devices/{hosts[-1].pk}/").status_code == 204
+    assert not Datastore.objects.filter(name__in=["berth-j", "berth-k"]).exists()
+    assert Datastore.objects.filter(name="berth-a").exists()

@@ -18,6 +18,7 @@ from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.reading import reread
 from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.models import Device
+from movelot.inventory.store import forget
 from movelot.problems import Problem
 from movelot_core.rounds import clock_is_off
 
@@ -171,5 +172,5 @@ class DeviceView(APIView):
                 "The link stays.",
                 "Its steps name it; it cannot be unlinked.",
             )
-        device.delete()
+        forget(device)
         return Response(status=status.HTTP_204_NO_CONTENT)

@@ -454,8 +454,18 @@ def _settle(rows: dict[str, list[Row]], person: str) -> None:
     models.Label.objects.bulk_create(labels, update_conflicts=True, update_fields=["value"], batch_size=500)
     pinned = [row["identity"] for row in rows["disks"] if row["pinned"]]
     disks = models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED)
+    _place(list(disks.filter(datastore=None)), rows["disks"])
     disks.exclude(identity__in=pinned).update(pinned=False)
     disks.filter(identity__in=pinned).update(pinned=True)
+
+
+def _place(disks: list[models.Disk], rows: list[Row]) -> None:
+    """Put disks where their rows say, on datastores that only hosts stored after their own one told of."""
+    said = {row["identity"]: row["datastore"] for row in rows}
+    stores = dict(models.Datastore.objects.values_list("identity", "pk"))
+    for disk in disks:
+        disk.datastore_id = stores.get(said.get(disk.identity) or "")
+    models.Disk.objects.bulk_update(disks, ["datastore"], batch_size=500)
 
 
 def _imported(model: Any, device: str) -> Any:

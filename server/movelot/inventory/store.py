@@ -52,6 +52,15 @@ def changed() -> None:
     cache.set(VERSION, _new_version(), None)
 
 
+def forget(device: Device) -> None:
+    """Forget a device and what only it told of. Raises ProtectedError while lots tell of it."""
+    with transaction.atomic():
+        device.delete()
+        # A datastore that no host mounts any more is known to nobody.
+        Datastore.objects.filter(mounts=None).delete()
+    changed()
+
+
 def _new_version() -> str:
     return uuid.uuid4().hex
 
@@ -135,15 +144,13 @@ def _store_host(device: Device, reading: HostReading) -> None:
     device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
     _follow(HostPort, device, reading.ports)
     _follow(HostDevice, device, reading.devices)
-    stores = _store_datastores(device, group, reading.datastores)
+    _store_datastores(device, group, reading.datastores)
     machine_rows = [{k: v for k, v in row.items() if k != "disks"} for row in reading.machines]
     machines = _follow(Machine, device, machine_rows)
-    _store_disks(
-        stores, [(machines[row["uri"]], disk) for row in reading.machines for disk in row["disks"]], machines.values()
-    )
+    _store_disks([(machines[row["uri"]], disk) for row in reading.machines for disk in row["disks"]], machines.values())
 
 
-def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) -> dict[str, int]:
+def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) -> None:
     fields = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents")
     identities = [row["identity"] for row in rows]
     # Most of what a host mounts another one has told of already: only what differs is written.
@@ -161,7 +168,6 @@ def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) 
     )
     keys = dict(there.values_list("identity", "pk"))
     _store_mounts(device, {keys[row["identity"]]: row["mount"] for row in rows})
-    return keys
 
 
 HOW_MOUNTED = ("server", "path", "version", "ways")
@@ -183,7 +189,10 @@ def _store_mounts(device: Device, mounts: dict[int, Row]) -> None:
     insert(Mount, rows, HOW_MOUNTED)
 
 
-def _store_disks(stores: dict[str, int], rows: Sequence[tuple[int, Row]], machines: Iterable[int]) -> None:
+def _store_disks(rows: Sequence[tuple[int, Row]], machines: Iterable[int]) -> None:
+    # A disk may lie on a datastore that only other hosts tell of.
+    used = {row["datastore"] for _, row in rows}
+    stores = dict(Datastore.objects.filter(identity__in=used).values_list("identity", "pk"))
     told = [
         {
             **{name: row[name] for name in ("identity", "name", "size_bytes", "raw_serial", "shared")},
