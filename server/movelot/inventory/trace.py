@@ -101,9 +101,13 @@ def trace(kind: str, key: int) -> Trace:
         raise Problem(404, "kind_unknown", f"There is no trace of a “{kind}”.", hint=f"Kinds are {', '.join(TRACED)}.")
     thing = get_object_or_404(TRACED[kind], pk=key)
     reached = reached_over(kind, key) if kind in ENDS else None
-    layers = []
+    layers: list[Layer] = []
     for layer, model in _layers_of(kind).items():
-        found = by_end(layer, reached) if reached and layer != kind else RELATION[kind, layer](key)
+        if layer == "drive_group" and layer != kind:
+            # Those of the pools that were found already: asking for these once more would be the dearest of all.
+            found = Q(pool__in=[link.id for each in layers if each.kind == "pool" for link in each.links])
+        else:
+            found = by_end(layer, reached) if reached and layer != kind else RELATION[kind, layer](key)
         rows = _with_device(model).filter(found).distinct()
         listed = list(rows.order_by("name", "pk")[: NEIGHBOURS_MAX + 1])
         if listed:
@@ -185,9 +189,6 @@ def _relation(kind: str, layer: str) -> Callable[[int], Q]:
             return Q(pk=key)
         if kind == "drive_group":
             return _relation("pool", layer)(DriveGroup.objects.get(pk=key).pool_id)
-        if layer == "drive_group":
-            pools = Q(pk=key) if kind == "pool" else _relation(kind, "pool")(key)
-            return Q(pool__in=Pool.objects.filter(pools).values("pk"))
         if layer in ENDS:
             return Q(device=key)
         if kind == "machine" and layer == "disk":

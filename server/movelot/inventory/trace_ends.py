@@ -69,6 +69,5 @@ def by_end(layer: str, reached: Reached) -> Q:
         "datastore": Q(serial__in=serials) & Q(mounts__host__in=reached.hosts),
         "volume": Q(pk__in=reached.volumes),
         "pool": Q(volumes__in=reached.volumes),
-        "drive_group": Q(pool__volumes__in=reached.volumes),
         "array": Q(pk__in=reached.arrays),
     }[layer]
