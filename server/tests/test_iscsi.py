@@ -281,6 +281,30 @@ def test_volumes_behind_targets_of_their_own_are_attached_and_taken_away_whole(e
     assert iscsi(estate) == before
 
 
+def test_a_volume_behind_its_own_target_that_was_only_detached_comes_back(estate: StandIns, ines: User) -> None:
+    form = {"cluster": "quayside", "name": "own-01", "size": "1 TiB", "pools": ["granite-mixed"], "own_target": True}
+    run_to_end(drafted("attach", ines, **form))
+    before = iscsi(estate)
+    lot = run_to_end(drafted("detach", ines, volume=Volume.objects.get(name="own-01").pk, keep=True))
+    assert not any(f"{TARGET}.own-01" in host["sessions"] for host in estate.world()["hosts"])
+    assert undone(lot, ines).state == Lot.State.DONE
+    assert iscsi(estate) == before
+
+
+def test_what_was_settled_between_two_sides_that_differed_can_be_undone(estate: StandIns, ines: User) -> None:
+    run_to_end(chap(ines, "one-way"))
+    # Somebody takes the secret off the host: what the array asks for is known from the lot.
+    action = "/redfish/v1/Systems/quay-01/Actions/Oem/Kestrel.SetChap"
+    body = {"Target": TARGET, "Chap": {"Method": "None"}}
+    assert client(estate, "quay-01").post(action, body=body).status == 200
+    reread(Device.objects.all())
+    lot = run_to_end(drafted("chap", ines, cluster="quayside", array="granite", host="quay-01"))
+    assert lot.state == Lot.State.DONE
+    assert undone(lot, ines).state == Lot.State.DONE
+    (host,) = [each for each in estate.world()["hosts"] if each["name"] == "quay-01"]
+    assert (host["chap"], len(host["sessions"][TARGET])) == ({}, 8)
+
+
 def test_a_lot_with_targets_of_their_own_is_undone(estate: StandIns, ines: User) -> None:
     before = iscsi(estate)
     lot = drafted(

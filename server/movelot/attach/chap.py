@@ -17,16 +17,17 @@ from typing import Any
 
 import numpy as np
 
+from movelot.attach.joining import addresses_of
 from movelot.devices.sealing import seal
 from movelot.inventory.clusters import cluster_named
-from movelot.inventory.models import Cluster, Device, Initiator, Portal, Volume
+from movelot.inventory.models import Cluster, Device, Initiator, Volume
 from movelot.inventory.paths import ClusterPaths
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps.base import StepSpec, Values
 from movelot_core.fabric.chap import Chap
 from movelot_core.fabric.matrix import NONE
-from movelot_core.fabric.paths import ISCSI, bare_address
+from movelot_core.fabric.paths import ISCSI
 
 # 144 random bits; RFC 7143 asks for 96.
 SECRET_BYTES = 18
@@ -60,12 +61,12 @@ def session_rows(paths: ClusterPaths) -> list[SessionRow]:
     array, fabric = paths.array, paths.matrix.fabric
     if not array.target:
         return []
-    asked = _asked(array)
+    asked, by_name = _asked(array), {host.name: host for host in paths.hosts}
     over = np.array([portal.protocol == ISCSI for portal in fabric.portals], dtype=bool)
     open_pairs = fabric.wiring[0] & (fabric.wiring[1] == NONE) & over
     rows = []
     for h, name in enumerate(fabric.hosts):
-        host = next(each for each in paths.hosts if each.name == name)
+        host = by_name[name]
         possible = int(open_pairs[fabric.host_of == h].sum())
         sessions = len(host.sessions.get(array.target, []))
         if host.initiator in asked and (possible or sessions):
@@ -114,7 +115,8 @@ class ChapKind(DraftKind):
         if not wanted:
             text = f"CHAP is {method} for every host of {cluster.name} that {array.name} knows."
             return Draft(title, checks=[Check("something to change", STOP, text)])
-        lanes = [_Lane(host, array, method, asked[host.initiator]) for host in wanted]
+        ends = _Ends.of(array)
+        lanes = [_Lane(host, ends, method, asked[host.initiator]) for host in wanted]
         steps: list[StepSpec] = []
         for lane in lanes:
             steps += lane.steps(len(steps))
@@ -152,13 +154,37 @@ def _is_set(host: Device, array: Device, asked: dict[str, str], method: str) -> 
     return bool(host.chap.get(array.target, Chap.OFF) == method == asked.get(host.initiator))
 
 
+@dataclass(frozen=True)
+class _Ends:
+    """What all hosts meet at the array.
+
+    ``uris`` are those of the initiators by name, ``addresses`` those of the portals by name, ``targets`` the array's
+    own and its volumes', ``kept`` what the last lot set for each host.
+    """
+
+    array: Device
+    uris: dict[str, str]
+    addresses: dict[str, str]
+    targets: frozenset[str]
+    kept: dict[str, Values]
+
+    @classmethod
+    def of(cls, array: Device) -> _Ends:
+        uris = dict(Initiator.objects.filter(device=array).values_list("identifier", "uri"))
+        own = set(Volume.objects.filter(device=array).values_list("target", flat=True)) - {""}
+        steps = Step.objects.filter(kind__in=SETTING, device=array, state=Step.State.DONE).order_by("ended_at")
+        # Later ones overwrite earlier ones.
+        kept = {params["host"]: params["wanted"] for params in steps.values_list("params", flat=True)}
+        return cls(array, uris, addresses_of(array), frozenset({array.target, *own}), kept)
+
+
 class _Lane:
     """What is done for one host."""
 
-    def __init__(self, host: Device, array: Device, method: Chap, on_array: str) -> None:
-        self.host, self.array, self.method, self.on_array = host, array, method, on_array
-        self.on_host = str(host.chap.get(array.target, Chap.OFF))
-        kept = _kept(host, array)
+    def __init__(self, host: Device, ends: _Ends, method: Chap, on_array: str) -> None:
+        self.host, self.ends, self.array, self.method, self.on_array = host, ends, ends.array, method, on_array
+        self.on_host = str(host.chap.get(self.array.target, Chap.OFF))
+        kept = ends.kept.get(host.name, {"method": str(Chap.OFF)})
         self.before = {"array": _before(on_array, kept), "host": _before(self.on_host, kept)}
 
     def __repr__(self) -> str:
@@ -172,7 +198,7 @@ class _Lane:
     def steps(self, first: int) -> list[StepSpec]:
         """Both sides, then the logins; after all steps before position ``first``, so that hosts follow one another."""
         host, array, needs = self.host, self.array, tuple(range(first))[-1:]
-        uri = Initiator.objects.get(device=array, identifier=host.initiator).uri
+        uri = self.ends.uris[host.initiator]
         wanted = _secrets(host, array, self.method)
         verb = "replace" if self.forgets else "set"
         on_array = {"host": host.name, "uri": uri, "wanted": wanted, "before": self._was("array")}
@@ -184,26 +210,20 @@ class _Lane:
                 f"{verb}_host_chap", host.name, f"Set CHAP on {host.name} to {self.method}", "", on_host, (first,)
             ),
         ]
-        for target in sorted(self._targets()):
-            params = {"host": host.name, "target": target, "pairs": host.sessions[target], "method": self.method}
-            params |= {"address": self._address(target), "before": self.on_array}
+        agreed = self.on_array if self.on_array == self.on_host else ""
+        for target, pairs in sorted(host.sessions.items()):
+            if not pairs or target not in self.ends.targets:
+                continue
+            params = {"host": host.name, "target": target, "pairs": pairs, "method": self.method}
+            params |= {"address": self.ends.addresses[pairs[0][1]], "before": agreed}
             last = (first + len(steps) - 1,)
-            detail = f"{len(host.sessions[target])} sessions, one after the other"
+            detail = f"{len(pairs)} sessions, one after the other"
             steps.append(StepSpec("log_in_again", host.name, f"Log {host.name} in again", detail, params, last))
         return steps
 
     def _was(self, side: str) -> Values:
         before = self.before[side]
         return {"method": self.on_array if side == "array" else self.on_host} if before is None else before
-
-    def _targets(self) -> set[str]:
-        """The array's targets that the host is logged in to."""
-        own = set(Volume.objects.filter(device=self.array).values_list("target", flat=True)) - {""}
-        return {target for target, pairs in self.host.sessions.items() if pairs and target in {self.array.target, *own}}
-
-    def _address(self, target: str) -> str:
-        portal = self.host.sessions[target][0][1]
-        return bare_address(Portal.objects.get(device=self.array, name=portal).network)
 
     def checks(self) -> list[Check]:
         name, sessions = self.host.name, self.host.sessions.get(self.array.target, [])
@@ -237,13 +257,6 @@ def _secrets(host: Device, array: Device, method: Chap) -> Values:
 
 def _sealed_secret() -> str:
     return seal(secrets.token_urlsafe(SECRET_BYTES)).decode()
-
-
-def _kept(host: Device, array: Device) -> Values:
-    """What the last lot set between the two; off where none did."""
-    steps = Step.objects.filter(kind__in=SETTING, device=array, params__host=host.name, state=Step.State.DONE)
-    last = steps.order_by("-ended_at").first()
-    return last.params["wanted"] if last else {"method": str(Chap.OFF)}
 
 
 def _before(method: str, kept: Values) -> Values | None:

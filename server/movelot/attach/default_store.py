@@ -41,7 +41,8 @@ class DefaultStoreKind(DraftKind):
             return Draft("Make a datastore the default", checks=[check])
         title = f"Make {store.name} the default of {cluster.name}"
         hosts = list(cluster.devices.filter(kind=Device.Kind.HOST).order_by("name"))
-        without = [host.name for host in hosts if not store.mounts.filter(host=host).exists()]
+        mounting = set(store.mounts.values_list("host_id", flat=True))
+        without = [host.name for host in hosts if host.pk not in mounting]
         if without:
             text = f"{', '.join(without)} does not mount {store.name}: let all hosts see it first."
             return Draft(title, checks=[Check("every host mounts it", STOP, text)])

@@ -13,7 +13,7 @@ from django.db.models import Q
 
 from movelot.attach.default_store import default_of
 from movelot.attach.file_masking import detach_steps
-from movelot.attach.joining import log_out_step
+from movelot.attach.joining import log_out_steps
 from movelot.attach.masking import goes_with_machine, volume_named
 from movelot.attach.raw import raw_users, take_steps
 from movelot.attach.steps import find_step
@@ -164,8 +164,7 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
     ]
     if volume.target != volume.device.target:
         blind = tuple(range(len(steps)))
-        left = [log_out_step(host, volume.target, volume.name, blind) for host in devices]
-        steps += [step for step in left if step]
+        steps += log_out_steps(volume.device, devices, volume.target, volume.name, blind)
     if not keep:
         gone = tuple(range(len(steps)))
         verb, noun = ("delete_volume_set", "volume set") if of_set else ("delete_volume", "volume")

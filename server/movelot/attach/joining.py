@@ -31,12 +31,24 @@ def own_target_steps(
     return steps
 
 
-def log_out_step(host: Device, target: str, volume: str, needs: tuple[int, ...]) -> StepSpec | None:
-    """Leave the target of one volume; None for a host that has no session with it."""
-    before = host.sessions.get(target, [])
-    params = {"target": target, "address": "", "wanted": [], "before": before}
-    title = f"Log {host.name} out of the target of {volume}"
-    return StepSpec("log_out", host.name, title, target, params, needs) if before else None
+def log_out_steps(
+    array: Device, hosts: list[Device], target: str, volume: str, needs: tuple[int, ...]
+) -> list[StepSpec]:
+    """Leave the target of one volume on the hosts that have sessions with it; the undo asks for it where these are."""
+    addresses = addresses_of(array)
+    steps = []
+    for host in hosts:
+        before = host.sessions.get(target, [])
+        if before:
+            params = {"target": target, "address": addresses[before[0][1]], "wanted": [], "before": before}
+            title = f"Log {host.name} out of the target of {volume}"
+            steps.append(StepSpec("log_out", host.name, title, target, params, needs))
+    return steps
+
+
+def addresses_of(array: Device) -> dict[str, str]:
+    """The address of each of an array's portals, by its name."""
+    return {name: bare_address(network) for name, network in array.portals.values_list("name", "network")}
 
 
 def _pairs(table: PathTable, host: Device, protocol: str) -> Pairs:

@@ -98,7 +98,10 @@ class ReplaceHostChap(SetHostChap):
 
 
 class LogInAgain(StepKind):
-    """Params: host, target, address, pairs, method and before (methods). One session after the other, none missing."""
+    """Params: host, target, address, pairs, method and before (methods). One session after the other, none missing.
+
+    ``before`` is empty where the two sides did not agree: then no login can take it back, and the sessions stay.
+    """
 
     name = "log_in_again"
     proof = "the host lists the same sessions, each with this method"
@@ -118,7 +121,9 @@ class LogInAgain(StepKind):
             not other, "chap_differs", f"{run.session.name} is logged in with another method over {', '.join(other)}."
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
+    def undo(self, params: Values, result: Values) -> StepSpec | None:
+        if not params["before"]:
+            return None
         swapped = {**params, "method": params["before"], "before": params["method"]}
         title = f"Log in again with CHAP {params['before']}"
         # Only once both sides are set back does a login agree.
