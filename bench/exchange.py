@@ -18,8 +18,9 @@ def report() -> None:
     from django.db import connection
 
     from bench.large import DISKS, HOSTS
+    from movelot.exchange.checking import check_meaning
     from movelot.exchange.reading import read_package
-    from movelot.exchange.storing import check_meaning, store
+    from movelot.exchange.storing import store
     from movelot.exchange.writing import package
     from movelot.inventory.models import Disk
 

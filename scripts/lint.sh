@@ -8,5 +8,6 @@ export PYTHONPATH=core:server:standins:scripts
 .venv/bin/mypy core/movelot_core standins/movelot_standins
 .venv/bin/mypy --config-file server/mypy.ini server/movelot
 .venv/bin/lint-imports
+.venv/bin/python scripts/sizes.py
 (cd web && npm run -s lint)
 if [ -x ../shared/tools/termcheck ]; then ../shared/tools/termcheck; fi

@@ -1,8 +1,7 @@
-"""Rules of construction that a test can hold: schema, sizes of files and functions, the contract of step kinds."""
+"""Rules of construction that a test can hold: schema, migrations, the contract of step kinds."""
 
 from __future__ import annotations
 
-import ast
 from pathlib import Path
 
 import pytest
@@ -11,12 +10,6 @@ from django.core.management import call_command
 from movelot.lots.steps import KINDS
 
 ROOT = Path(__file__).resolve().parents[2]
-SOURCES = [
-    file
-    for room in ("core", "server", "standins", "bench", "scripts", "e2e")
-    for file in (ROOT / room).rglob("*.py")
-    if "migrations" not in file.parts
-]
 
 
 def test_the_committed_schema_is_the_one_the_code_makes(tmp_path: Path) -> None:
@@ -27,16 +20,6 @@ def test_the_committed_schema_is_the_one_the_code_makes(tmp_path: Path) -> None:
 
 def test_models_and_migrations_agree(db: None) -> None:
     call_command("makemigrations", "--check", "--dry-run", verbosity=0)
-
-
-@pytest.mark.parametrize("file", SOURCES, ids=lambda file: str(file.relative_to(ROOT)))
-def test_files_and_functions_stay_small(file: Path) -> None:
-    text = file.read_text()
-    is_test = "tests" in file.parts or file.name == "conftest.py"
-    assert len(text.splitlines()) <= (800 if is_test else 500)
-    for node in ast.walk(ast.parse(text)):
-        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and not is_test:
-            assert (node.end_lineno or 0) - node.lineno < 60, f"{node.name} is too long"
 
 
 @pytest.mark.parametrize("name", sorted(KINDS))

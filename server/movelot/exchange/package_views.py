@@ -16,9 +16,10 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
+from movelot.exchange.checking import check_meaning
 from movelot.exchange.metrics import Taken, take_in
 from movelot.exchange.reading import Fault, read_package
-from movelot.exchange.storing import check_meaning, store
+from movelot.exchange.storing import store
 from movelot.exchange.writing import package
 from movelot.problems import Problem
 
