@@ -52,9 +52,14 @@ class StandIns:
     """The stand-ins as a process, with their control door."""
 
     def __init__(
-        self, folder: Path, port: int = TEST_STANDIN_PORT, control: int = TEST_CONTROL_PORT, pace: float = 20000
+        self,
+        folder: Path,
+        port: int = TEST_STANDIN_PORT,
+        control: int = TEST_CONTROL_PORT,
+        pace: float = 20000,
+        size: str = "small",
     ) -> None:
-        self.folder, self.port, self.control_port, self.pace = folder, port, control, pace
+        self.folder, self.port, self.control_port, self.pace, self.size = folder, port, control, pace, size
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -65,6 +70,7 @@ class StandIns:
             "MOVELOT_STANDIN_PORT": str(self.port),
             "MOVELOT_CONTROL_PORT": str(self.control_port),
             "MOVELOT_STANDIN_PACE": str(self.pace),
+            "MOVELOT_STANDIN_SIZE": self.size,
             "MOVELOT_STANDIN_QUIET": "1",
         }
         log = (self.folder.parent / "standins.log").open("ab")
@@ -118,8 +124,14 @@ def until(ready: Any, what: str, seconds: float = READY_SECONDS) -> Any:
 
 
 @pytest.fixture(scope="session")
-def standin_process(tmp_path_factory: pytest.TempPathFactory) -> Iterator[StandIns]:
-    running = StandIns(tmp_path_factory.mktemp("standins") / "site")
+def standin_size() -> str:
+    """Which of the scenario's worlds: the small one has every trouble and figures that a test can be read by."""
+    return "small"
+
+
+@pytest.fixture(scope="session")
+def standin_process(tmp_path_factory: pytest.TempPathFactory, standin_size: str) -> Iterator[StandIns]:
+    running = StandIns(tmp_path_factory.mktemp("standins") / "site", size=standin_size)
     running.start()
     yield running
     running.stop()

@@ -152,6 +152,12 @@ class Caller:
 
 
 @pytest.fixture(scope="session")
+def standin_size() -> str:
+    """The browser meets what the demo shows: all of it."""
+    return "demo"
+
+
+@pytest.fixture(scope="session")
 def stack(standin_process: StandIns, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
     standin_process.control("reset")
     running = Stack(tmp_path_factory.mktemp("stack"), standin_process)

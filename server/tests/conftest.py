@@ -13,9 +13,9 @@ from conftest import StandIns
 from movelot.accounts.models import Role, User
 from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
-from movelot.devices.management.commands.link_standins import GRANTED
+from movelot.devices.management.commands.link_standins import grant_pools
 from movelot.devices.reading import collect
-from movelot.inventory.models import Device, Grant, Pool
+from movelot.inventory.models import Device
 from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.drafting import new_draft
@@ -34,8 +34,7 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any, standin_proce
         for card in standin_process.cards.values():
             link_card(card)
         collect(Device.objects.all())
-        for pool in Pool.objects.filter(name__in=GRANTED):
-            Grant.objects.create(pool=pool, quota_bytes=GRANTED[pool.name], granted_by="tobias.wren")
+        grant_pools()
         for name, role in (
             ("ines.marrow", Role.VIRTUALIZATION),
             ("tobias.wren", Role.STORAGE),

@@ -13,6 +13,7 @@ if __name__ == "__main__":
             port=int(os.environ.get("MOVELOT_STANDIN_PORT", "9443")),
             control_port=int(os.environ.get("MOVELOT_CONTROL_PORT", "0")),
             pace=float(pace) if pace else None,
+            size=os.environ.get("MOVELOT_STANDIN_SIZE", "demo"),
             quiet=os.environ.get("MOVELOT_STANDIN_QUIET") == "1",
         )
     )

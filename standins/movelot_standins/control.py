@@ -116,7 +116,7 @@ class ControlDoor:
 
     async def reset(self, _request: Request) -> JSONResponse:
         """The world as at its first start, without faults."""
-        fresh = scenario.build(time.time())
+        fresh = scenario.build(time.time(), self.site.settings.size)
         fresh.pace = self.site.world.pace
         for host in fresh.hosts:
             scan_now(fresh, host)

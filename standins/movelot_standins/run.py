@@ -33,9 +33,7 @@ ADDRESSES = {
     "basalt": "127.40.0.11",
     "shale": "127.40.0.12",
     "chalk": "127.40.0.13",
-    "quay-01": "127.40.0.21",
-    "quay-02": "127.40.0.22",
-    "quay-03": "127.40.0.23",
+    **{f"quay-0{n}": f"127.40.0.2{n}" for n in range(1, 7)},
     **{f"gate-0{n}": f"127.40.0.3{n}" for n in (1, 2, 3, 4)},
     **{f"light-0{n}": f"127.40.0.4{n}" for n in (1, 2, 3)},
 }
@@ -43,13 +41,14 @@ ADDRESSES = {
 
 @dataclass(frozen=True)
 class Settings:
-    """Where the stand-ins live. ``control_port`` 0 keeps the control door shut."""
+    """Where the stand-ins live and how large their world is. ``control_port`` 0 keeps the control door shut."""
 
     folder: Path
     port: int
     control_port: int
     pace: float | None = None
     quiet: bool = False
+    size: str = "demo"
 
 
 class Listener:
@@ -136,7 +135,7 @@ class Site:
     def _world(self) -> World:
         if self.state_file.exists():
             return store.load(self.state_file)
-        world = scenario.build(time.time())
+        world = scenario.build(time.time(), self.settings.size)
         for host in world.hosts:
             scan_now(world, host)
         store.save(world, self.state_file)

@@ -1,16 +1,18 @@
-"""Kestrel Bay Port: quayside on granite, shale and chalk with its planted troubles; ``sites`` has the others."""
+"""Kestrel Bay Port: quayside on granite, shale and chalk with its planted troubles; ``sites``, ``fleet`` add the rest.
+
+The size ``demo`` is the whole port. ``small`` is half of quayside, without the many machines alike: the same troubles,
+small enough for worked examples.
+"""
 
 from __future__ import annotations
 
-from movelot_standins.actions import serial_of
-from movelot_standins.file_actions import export_identity
+from movelot_standins.fleet import add_export, add_fleet
 from movelot_standins.iscsi_actions import log_in_everywhere
 from movelot_standins.model import (
     GIB,
     TIB,
     Connection,
     Datastore,
-    Export,
     Host,
     Interface,
     Pool,
@@ -22,7 +24,7 @@ from movelot_standins.nvme_actions import PREFIX as NQN_PREFIX
 from movelot_standins.sites import add_machines, add_sites, iqn
 
 SEED = 58
-HOSTS = ("quay-01", "quay-02", "quay-03")
+HOSTS = {"demo": 6, "small": 3}
 
 # name, os, datastore and per disk: GiB, shape, read IOPS, write IOPS, KiB per I/O
 MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, float], ...]], ...] = (
@@ -110,7 +112,7 @@ def _host(number: int) -> Host:
     files = Interface("files", f"10.40.10.{last}/24", 410, f"02:4b:42:00:0a:{number:02x}", ["uplink-3"], ["uplink-4"])
     files.protocol = "NFS"
     cabling |= {"uplink-3": "switch-1", "uplink-4": "switch-2"}
-    name = HOSTS[number - 1]
+    name = f"quay-{number:02}"
     client = FILE_ADVICE | FILE_DIFFERS.get(name, {})
     cabling |= {"uplink-5": "switch-1", "uplink-6": "switch-2"}
     nvme = [
@@ -143,13 +145,13 @@ def _portals() -> list[Portal]:
     ]
 
 
-def build(started: float) -> World:
-    """The world as it is at the first start, at ``started`` (epoch seconds)."""
+def build(started: float, size: str = "demo") -> World:
+    """The world as it is at the first start, at ``started`` (epoch seconds); ``size`` is one of ``HOSTS``."""
     pools = [
         Pool("granite-fast", 20 * TIB, 13, 0.75, 0.35, 0.42, 1.9, "RAID6", "SSD"),
         Pool("granite-mixed", 28 * TIB, 18, 2.4, 0.40, 0.48, 2.1, "RAID6", "HDD"),
     ]
-    hosts = [_host(n) for n in (1, 2, 3)]
+    hosts = [_host(n) for n in range(1, HOSTS[size] + 1)]
     known = {"granite": [*(host.iqn for host in hosts), iqn(RETIRED)]}
     world = World(SEED, started, "granite", pools, _portals(), [], [], known, hosts, [], [])
     world.clock_errors["granite"] = ARRAY_CLOCK_ERROR_SECONDS
@@ -171,8 +173,10 @@ def build(started: float) -> World:
         host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
     _add_files(world)
     _add_chalk(world)
-    add_machines(world, (*MACHINES, *FILE_MACHINES), HOSTS, "10.40.20")
+    add_machines(world, (*MACHINES, *FILE_MACHINES), [host.name for host in hosts], "10.40.20")
     add_sites(world)
+    if size == "demo":
+        add_fleet(world)
     defaults = {"quayside": "berth-d", "gatehouse": "berth-k"}
     ids = {store.name: store.id for store in world.datastores}
     for host in world.hosts:
@@ -194,19 +198,8 @@ def _add_files(world: World) -> None:
         server.protocol, server.hostname = "NFS", f"shale-{controller.lower()}.kestrelbay.example"
         world.portals.append(server)
     world.file_advice = {**FILE_ADVICE}
-    for number, (name, pool, tib, controller, other) in enumerate(EXPORTS, start=31):
-        serial, path = serial_of(number, "file"), f"/exports/{name}"
-        world.volumes.append(Volume(str(number), name, serial, pool, tib * TIB, controller))
-        clients = [["10.40.10.0/24", "ReadWrite"]]
-        world.exports.append(Export(str(number), str(number), name, path, ["NFSv3", "NFSv4_1"], clients))
-        if name != EXPORTS[-1][0]:
-            spelled = f"shale-{controller.lower()}.kestrelbay.example"
-            identity = export_identity(spelled, path)
-            store = Datastore(identity, name, serial, tib * TIB, other, 0, server=spelled, path=path)
-            world.datastores.append(store)
-            for host in world.hosts:
-                host.mounted.append(store.id)
-                host.file_versions[store.id] = "NFSv4_1"
+    for number, export in enumerate(EXPORTS, start=31):
+        add_export(world, number, export, [] if export is EXPORTS[-1] else world.hosts)
 
 
 def _add_chalk(world: World) -> None:
@@ -224,7 +217,7 @@ def _add_chalk(world: World) -> None:
 
 
 def _plant_uneven(world: World) -> None:
-    """Planted: berth-f, which two of the three hosts may see; it holds installer images."""
+    """Planted: berth-f, which all hosts but one may see; it holds installer images."""
     serial, identity = f"6002600000004b42{6:016x}", "ds-0006-kestrel"
     world.volumes.append(Volume("6", "berth-f", serial, "granite-mixed", 2 * TIB, "B", True, "", "datastore", identity))
     sees = [host for host in world.hosts if host.name != "quay-02"]

@@ -79,7 +79,7 @@ def _add_gatehouse(world: World) -> None:
     # gate-04 is let in over iSCSI too, which stands by.
     names = [*wwpns, iqn("gate-04")]
     world.initiators["granite"] += names
-    _add_stores(world, GATE_STORES, 41, names, hosts)
+    add_stores(world, GATE_STORES, 41, names, hosts)
     add_machines(world, GATE_MACHINES, GATES, "10.40.21")
 
 
@@ -129,11 +129,11 @@ def _add_basalt(world: World) -> None:
     hosts = [host for host in world.hosts if host.cluster == "quayside"]
     names = [host.iqn for host in hosts]
     world.initiators[basalt] = [*names]
-    _add_stores(world, BASALT_STORES, 51, names, hosts)
+    add_stores(world, BASALT_STORES, 51, names, hosts)
     add_machines(world, BASALT_MACHINES, [host.name for host in hosts], "10.40.22")
 
 
-def _add_stores(
+def add_stores(
     world: World, stores: tuple[tuple[str, str, int, str], ...], first: int, names: list[str], hosts: list[Host]
 ) -> None:
     """Volumes, each a datastore that all of the hosts mount."""

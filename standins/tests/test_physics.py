@@ -25,9 +25,17 @@ def world() -> World:
     return made
 
 
-def test_the_scenario_is_the_same_each_time(world: World) -> None:
-    assert build(NOW).machines == world.machines
-    assert (len(world.machines), len(world.disks()), len(world.datastores)) == (43, 59, 12)
+@pytest.mark.parametrize(("size", "counts"), [("demo", (13, 190, 411, 16)), ("small", (10, 43, 59, 12))])
+def test_the_scenario_is_the_same_each_time(size: str, counts: tuple[int, ...]) -> None:
+    world = build(NOW, size)
+    assert build(NOW, size).machines == world.machines
+    assert (len(world.hosts), len(world.machines), len(world.disks()), len(world.datastores)) == counts
+    assert len({machine.address for machine in world.machines}) == len(world.machines)
+
+
+def test_basalt_deep_is_promised_beyond_its_size(world: World) -> None:
+    deep = world.pool("basalt-deep")
+    assert sum(volume.size_bytes for volume in world.volumes if volume.pool == deep.name) > deep.capacity_bytes
 
 
 def test_berth_a_is_over_its_ceiling_and_grows(world: World) -> None:

@@ -13,14 +13,15 @@ from movelot.inventory.models import Device, Grant, Pool
 from movelot_core.units import TIB
 
 # What the made-up port's storage team grants: a part of granite-fast, of basalt what is used of it, the others whole.
-GRANTED = {
-    "granite-fast": 16 * TIB,
-    "granite-mixed": None,
-    "basalt-deep": 14 * TIB,
-    "basalt-bulk": 4 * TIB,
-    "shale-home": None,
-    "shale-deep": None,
-}
+GRANTED_BYTES = {"granite-fast": 16 * TIB, "granite-mixed": None, "shale-home": None, "shale-deep": None}
+GRANTED_AS_USED = ("basalt-deep", "basalt-bulk")
+
+
+def grant_pools() -> None:
+    """Grant the pools of the made-up port that are not granted yet."""
+    for pool in Pool.objects.filter(name__in=[*GRANTED_BYTES, *GRANTED_AS_USED]):
+        quota = pool.subscribed_bytes if pool.name in GRANTED_AS_USED else GRANTED_BYTES[pool.name]
+        Grant.objects.get_or_create(pool=pool, defaults={"quota_bytes": quota, "granted_by": "tobias.wren"})
 
 
 class Command(BaseCommand):
@@ -37,8 +38,6 @@ class Command(BaseCommand):
         failed = reread(Device.objects.all())
         for error in failed.values():
             self.stderr.write(error.message)
-        for name, quota in GRANTED.items():
-            for pool in Pool.objects.filter(name=name):
-                Grant.objects.get_or_create(pool=pool, defaults={"quota_bytes": quota, "granted_by": "tobias.wren"})
+        grant_pools()
         count = collect(Device.objects.filter(state=Device.State.LINKED))
         self.stdout.write(f"{Device.objects.count()} devices linked, {count} samples collected")

@@ -1,0 +1,88 @@
+"""The many machines alike of Kestrel Bay, and the datastores that hold them: desktops, kiosks, cameras and archives."""
+
+from __future__ import annotations
+
+from movelot_standins.actions import serial_of
+from movelot_standins.file_actions import export_identity
+from movelot_standins.model import TIB, Datastore, Export, Host, Volume, World
+from movelot_standins.sites import BASALT_STORES, GATES, Disks, add_machines, add_stores
+
+# name, pool, TiB, controller
+STORES = (
+    ("berth-g", "granite-mixed", 2, "A"),
+    ("slate-04", "basalt-bulk", 9, "B"),
+    # Planted: with it basalt-deep is promised beyond its size.
+    ("slate-05", "basalt-deep", 12, "A"),
+)
+
+FileSystem = tuple[str, str, int, str, int]
+# name, pool, TiB, controller, bytes besides disks
+DESKTOP_EXPORT = ("sand-03", "shale-home", 6, "A", 0)
+
+Shape = tuple[tuple[int, str, float, float, float], ...]
+# GiB, shape of load, read IOPS, write IOPS, KiB per I/O of each disk
+DESK: Shape = ((44, "office", 9, 5, 8), (20, "office", 3, 2, 8))
+KIOSK: Shape = ((16, "friday", 2, 1, 8), (8, "friday", 1, 1, 8))
+CRANE: Shape = ((240, "trucks", 40, 30, 8), (60, "steady", 8, 10, 8))
+BUILD: Shape = ((40, "office", 6, 4, 8), (160, "office", 20, 24, 32), (80, "office", 8, 10, 32))
+CAMERA: Shape = (
+    (30, "steady", 2, 2, 8),
+    (280, "steady", 1, 15, 64),
+    (280, "steady", 1, 15, 64),
+    (260, "steady", 1, 14, 64),
+)
+ARCHIVE: Shape = (
+    (30, "steady", 2, 2, 8),
+    (180, "steady", 1, 2, 64),
+    (170, "steady", 1, 2, 64),
+    (160, "steady", 1, 2, 64),
+    (140, "steady", 1, 2, 64),
+)
+
+# name, first and last number, digits, os, datastore, disks; on the hosts of quayside
+FAMILIES = (
+    ("crane-telem", 3, 4, 2, "Linux 6.1", "berth-g", CRANE),
+    ("build", 2, 4, 2, "Linux 6.1", "berth-g", BUILD),
+    ("cctv", 5, 12, 2, "Linux 5.10", "slate-04", CAMERA),
+    ("archive", 8, 20, 2, "Linux 5.10", "slate-05", ARCHIVE),
+    ("desk", 7, 12, 3, "Linux 6.1", "sand-02", DESK),
+    ("desk", 13, 80, 3, "Linux 6.1", "sand-03", DESK),
+    ("yard-kiosk", 1, 27, 2, "Linux 5.10", "sand-02", KIOSK),
+)
+GATE_FAMILIES = (("yard-kiosk", 28, 47, 2, "Linux 5.10", "berth-k", KIOSK),)
+
+Family = tuple[str, int, int, int, str, str, Shape]
+
+
+def add_fleet(world: World) -> None:
+    """Add them to a world that has everything else."""
+    hosts = [host for host in world.hosts if host.cluster == "quayside"]
+    names = [host.iqn for host in hosts]
+    add_stores(world, STORES, 51 + len(BASALT_STORES), names, hosts)
+    add_export(world, 34, DESKTOP_EXPORT, hosts)
+    add_machines(world, _members(FAMILIES), [host.name for host in hosts], "10.40.23")
+    add_machines(world, _members(GATE_FAMILIES), GATES, "10.40.24")
+
+
+def _members(families: tuple[Family, ...]) -> tuple[tuple[str, str, Disks], ...]:
+    return tuple(
+        (f"{name}-{number:0{digits}}", os, tuple((store, *disk) for disk in disks))
+        for name, first, last, digits, os, store, disks in families
+        for number in range(first, last + 1)
+    )
+
+
+def add_export(world: World, number: int, made: FileSystem, hosts: list[Host]) -> None:
+    """A file system of shale with one export, a datastore on each of ``hosts``."""
+    name, pool, tib, controller, other = made
+    serial, path = serial_of(number, "file"), f"/exports/{name}"
+    world.volumes.append(Volume(str(number), name, serial, pool, tib * TIB, controller))
+    clients = [["10.40.10.0/24", "ReadWrite"]]
+    world.exports.append(Export(str(number), str(number), name, path, ["NFSv3", "NFSv4_1"], clients))
+    if hosts:
+        server = f"shale-{controller.lower()}.kestrelbay.example"
+        store = Datastore(export_identity(server, path), name, serial, tib * TIB, other, 0, server=server, path=path)
+        world.datastores.append(store)
+        for host in hosts:
+            host.mounted.append(store.id)
+            host.file_versions[store.id] = "NFSv4_1"
