@@ -145,6 +145,8 @@ def _devices(hosts: list[Device], volumes: list[Volume]) -> None:
                 lun=number,
                 signature_kind="datastore",
                 path_policy="RoundRobin",
+                queue_depth=40,
+                turn_ios=48,
                 paths=[
                     [f"storage-{p % 2}", f"{volume.device.name}-{p}", "Optimized" if p % 2 == 0 else "NonOptimized"]
                     for p in range(PORTALS)

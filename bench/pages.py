@@ -17,7 +17,7 @@ PATHS = {
         "/api/attach/paths/",
         "/api/attach/grants/",
         "/api/attach/components/?q=switch",
-        "/api/attach/path-policies/",
+        "/api/attach/device-settings/",
     ),
     "Lots": ("/api/lots/?page_size=50",),
     "Trace": ("/api/trace/disk/{disk}/", "/api/trace/datastore/{store}/", "/api/find/?q=machine-0123"),

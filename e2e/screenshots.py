@@ -31,9 +31,9 @@ def paths_and_policies(ines: Page) -> None:
     ines.goto("/attach/loss?kind=switch&name=switch-1")
     expect(ines.get_by_role("table", name="Machines")).to_be_visible()
     shoot(ines, "loss")
-    ines.goto("/attach/path-policies")
+    ines.goto("/attach/device-settings")
     expect(ines.get_by_text("▲ differs").first).to_be_visible()
-    shoot(ines, "path-policies")
+    shoot(ines, "device-settings")
 
 
 def raw_volume(ines: Page) -> None:

@@ -44,8 +44,8 @@ def test_what_the_loss_of_a_controller_and_of_a_switch_would_do(ines: Page) -> N
     assert download.value.path().read_text().startswith("machine,effect,host")
 
 
-def test_path_policies_change_on_every_host_with_one_lot(ines: Page, fresh: Stack) -> None:
-    ines.goto("/attach/path-policies")
+def test_device_settings_change_on_every_host_with_one_lot(ines: Page, fresh: Stack) -> None:
+    ines.goto("/attach/device-settings")
     expect(ines.get_by_text("▲ differs").first).to_be_visible()
     ines.get_by_role("combobox", name="Set to").click()
     ines.get_by_role("option", name=re.compile("^round robin")).click()

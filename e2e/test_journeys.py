@@ -206,7 +206,7 @@ def test_an_unknown_address_says_where_to_go(ines: Page) -> None:
         "/attach",
         "/attach/paths",
         "/attach/loss?kind=switch&name=switch-1",
-        "/attach/path-policies",
+        "/attach/device-settings",
         "/attach/detach",
         "/balance/quayside",
         "/lots",

@@ -13,7 +13,7 @@ from movelot.attach.file_views import FileDraftView, FileLimitsView
 from movelot.attach.grant_views import GrantListView, GrantView
 from movelot.attach.interface_views import InterfaceDraftView
 from movelot.attach.loss_views import ComponentsView, LossCsvView, LossView
-from movelot.attach.path_views import PathsView, PoliciesView
+from movelot.attach.path_views import DeviceSettingsView, PathsView
 from movelot.attach.set_views import SetDraftView
 from movelot.attach.use_views import UseDraftView
 from movelot.attach.views import AttachDraftView, DetachDraftView
@@ -70,7 +70,7 @@ api = [
     path("attach/grants/", GrantListView.as_view()),
     path("attach/grants/<int:pk>/", GrantView.as_view()),
     path("attach/paths/", PathsView.as_view()),
-    path("attach/path-policies/", PoliciesView.as_view()),
+    path("attach/device-settings/", DeviceSettingsView.as_view()),
     path("attach/components/", ComponentsView.as_view()),
     path("attach/loss/", LossView.as_view()),
     path("attach/loss/csv/", LossCsvView.as_view()),

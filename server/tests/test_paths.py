@@ -9,7 +9,9 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import User
-from movelot.attach.path_policies import PolicyFilter, rows_of
+from movelot.attach.device_settings import DeviceFilter, rows_of
+from movelot.devices.host import set_device
+from movelot.devices.session import session_with
 from movelot.inventory.models import Device, HostDevice, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
@@ -90,11 +92,14 @@ def test_an_empty_estate_says_what_to_link(db: None, api: APIClient) -> None:
 
 
 def test_policies_are_listed_row_by_row_and_odd_ones_marked(estate: StandIns, api: APIClient) -> None:
-    answer = api.get("/api/attach/path-policies/").json()
+    answer = api.get("/api/attach/device-settings/").json()
     # Eight volumes on three hosts, but for the one that quay-02 does not see; two on four hosts.
     assert answer["total"] == 23 + 8
-    odd = {(row["host"], row["datastore"]) for row in answer["rows"] if row["odd"]}
-    assert odd == {("quay-03", "berth-a"), ("quay-03", "berth-b")}
+    odd = {(row["host"], row["datastore"], *row["odd"]) for row in answer["rows"] if row["odd"]}
+    assert odd == {
+        *(("quay-03", name, "path_policy") for name in ("berth-a", "berth-b")),
+        *(("quay-02", name, "queue_depth") for name in ("berth-a", "berth-b", "berth-c", "berth-d")),
+    }
 
 
 @pytest.mark.parametrize(
@@ -111,13 +116,13 @@ def test_policies_are_listed_row_by_row_and_odd_ones_marked(estate: StandIns, ap
     ],
 )
 def test_policies_are_filtered_by_the_server(estate: StandIns, which: dict[str, str], count: int) -> None:
-    rows, total = rows_of(PolicyFilter.of(which))
+    rows, total = rows_of(DeviceFilter.of(which))
     assert len(rows) == total == count
 
 
 def test_many_policies_change_with_one_step_a_host_and_come_back_by_undo(estate: StandIns, ines: User) -> None:
     before = policies()
-    lot = drafted("path_policy", ines, policy="RoundRobin", filter={"cluster": "quayside"})
+    lot = drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={"cluster": "quayside"})
     assert [step.device.name for step in lot.steps.select_related("device")] == ["quay-01", "quay-02", "quay-03"]
     assert run_to_end(lot).state == Lot.State.DONE
     assert set(policies().values()) == {"RoundRobin"}
@@ -129,7 +134,9 @@ def test_many_policies_change_with_one_step_a_host_and_come_back_by_undo(estate:
 
 def test_only_what_the_filter_takes_is_changed(estate: StandIns, ines: User) -> None:
     before = policies()
-    run_to_end(drafted("path_policy", ines, policy="ShortestQueue", filter={"text": "berth-c"}))
+    run_to_end(
+        drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={"text": "berth-c"})
+    )
     changed = {key for key, policy in policies().items() if before[key] != policy}
     serial = Volume.objects.get(name="berth-c").serial
     assert changed == {(host, serial) for host in ("quay-01", "quay-02", "quay-03")}
@@ -138,14 +145,17 @@ def test_only_what_the_filter_takes_is_changed(estate: StandIns, ines: User) -> 
 @pytest.mark.parametrize(
     ("form", "text"),
     [
-        ({"policy": "Teapot"}, "Choose one of"),
+        ({"setting": "path_policy", "value": "Teapot"}, "Choose one of"),
         ({}, "Choose one of"),
-        ({"policy": "RoundRobin", "filter": {"host": "quay-01", "text": "berth-a"}}, "have round robin already"),
-        ({"policy": "RoundRobin", "filter": "nonsense"}, ""),
+        (
+            {"setting": "path_policy", "value": "RoundRobin", "filter": {"host": "quay-01", "text": "berth-a"}},
+            "have round robin already",
+        ),
+        ({"setting": "path_policy", "value": "RoundRobin", "filter": "nonsense"}, ""),
     ],
 )
 def test_nothing_to_change_is_said(estate: StandIns, ines: User, form: dict[str, Any], text: str) -> None:
-    lot = drafted("path_policy", ines, **form)
+    lot = drafted("device_settings", ines, **form)
     stops = " ".join(check["text"] for check in lot.checks if check["level"] == "stop")
     assert text in stops
     assert bool(text) == bool(stops)
@@ -156,14 +166,14 @@ def test_a_device_with_one_path_is_pointed_out(estate: StandIns, ines: User) -> 
     assert row is not None
     row.paths = row.paths[:1]
     row.save()
-    lot = drafted("path_policy", ines, policy="RoundRobin", filter={})
+    lot = drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={})
     assert any("quay-03 have devices with one path" in check["text"] for check in lot.checks)
 
 
 def test_a_host_that_fails_in_the_middle_is_tried_again_without_touching_the_done_ones(
     estate: StandIns, ines: User
 ) -> None:
-    lot = drafted("path_policy", ines, policy="ShortestQueue", filter={})
+    lot = drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={})
     actions.run(lot)
     estate.fault("quay-02", "fail_nth", n=2)
     Driver(Lot.objects.get(pk=lot.pk)).run()
@@ -179,7 +189,7 @@ def test_a_host_that_fails_in_the_middle_is_tried_again_without_touching_the_don
 @pytest.mark.parametrize("n", [1, 2, 3])
 def test_an_answer_lost_on_the_way_loses_nothing_of_the_undo(estate: StandIns, ines: User, n: int) -> None:
     before = policies()
-    lot = drafted("path_policy", ines, policy="ShortestQueue", filter={})
+    lot = drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={})
     actions.run(lot)
     estate.fault("quay-02", "drop", n=n)
     Driver(Lot.objects.get(pk=lot.pk)).run()
@@ -190,9 +200,71 @@ def test_an_answer_lost_on_the_way_loses_nothing_of_the_undo(estate: StandIns, i
 
 
 def test_a_policy_changed_by_hand_meanwhile_stops_the_run(estate: StandIns, ines: User) -> None:
-    lot = drafted("path_policy", ines, policy="RoundRobin", filter={})
-    other = drafted("path_policy", ines, policy="RoundRobin", filter={"text": "berth-c"})
+    lot = drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={})
+    other = drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={"text": "berth-c"})
     run_to_end(other)
     with pytest.raises(Problem) as stale:
         actions.run(lot)
-    assert "devices with another policy was 10, is 7" in stale.value.detail
+    assert "devices with another value was 10, is 7" in stale.value.detail
+
+
+def limits(setting: str) -> dict[tuple[str, str], int]:
+    rows = HostDevice.objects.filter(device__cluster__name="quayside").values_list("device__name", "serial", setting)
+    return {(host, serial): value for host, serial, value in rows}
+
+
+def test_a_queue_depth_is_set_where_it_differs_and_comes_back_by_undo(estate: StandIns, ines: User) -> None:
+    before = limits("queue_depth")
+    form = {"setting": "queue_depth", "value": "24", "filter": {"text": "berth-a"}}
+    lot = drafted("device_settings", ines, **form)
+    assert [step.title for step in lot.steps.all()] == [
+        "Set 1 devices of quay-01 to queue depth 24",
+        "Set 1 devices of quay-03 to queue depth 24",
+    ]
+    assert lot.facts == {"devices with another value": "2"}
+    # 40 + 24 + 40 now, three times 24 then.
+    assert any("104 I/Os to one volume at most now, 72 after" in check["text"] for check in lot.checks)
+    assert run_to_end(lot).state == Lot.State.DONE
+    assert lot.outcome["rows"][0]["measured"] == 3
+    serial = Volume.objects.get(name="berth-a").serial
+    assert {key: now for key, now in limits("queue_depth").items() if before[key] != now} == {
+        (host, serial): 24 for host in ("quay-01", "quay-03")
+    }
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert limits("queue_depth") == before
+
+
+def test_a_turn_length_says_where_it_has_no_effect_yet(estate: StandIns, ines: User) -> None:
+    lot = drafted("device_settings", ines, setting="turn_ios", value=8, filter={"cluster": "quayside"})
+    assert any("10 of the devices do not use round robin" in check["text"] for check in lot.checks)
+    assert run_to_end(lot).state == Lot.State.DONE
+    assert set(limits("turn_ios").values()) == {8}
+
+
+@pytest.mark.parametrize(
+    ("form", "text"),
+    [
+        ({"setting": "teapot", "value": 3}, "Choose one of path policy, queue depth, turn length."),
+        ({"setting": "queue_depth", "value": "many"}, "Give a whole number from 1 to 256 I/Os."),
+        ({"setting": "queue_depth"}, "Give a whole number from 1 to 256 I/Os."),
+        ({"setting": "queue_depth", "value": 24, "filter": {"host": "quay-01"}}, "quay-01 cannot set limits"),
+    ],
+)
+def test_what_cannot_be_set_is_said(estate: StandIns, ines: User, form: dict[str, Any], text: str) -> None:
+    host = Device.objects.get(name="quay-01")
+    host.capabilities = [each for each in host.capabilities if each[0] != "device limits"]
+    host.save()
+    lot = drafted("device_settings", ines, **form)
+    assert text in " ".join(check["text"] for check in lot.checks if check["level"] == "stop")
+
+
+def test_a_depth_set_by_hand_after_the_check_is_not_overwritten(estate: StandIns, ines: User) -> None:
+    lot = drafted("device_settings", ines, setting="queue_depth", value=32, filter={"text": "berth-b"})
+    actions.run(lot)
+    serial = Volume.objects.get(name="berth-b").serial
+    host = Device.objects.get(name="quay-03")
+    set_device(session_with(host), serial, "queue_depth", 200)
+    Driver(Lot.objects.get(pk=lot.pk)).run()
+    lot.refresh_from_db()
+    assert lot.state == Lot.State.FAILED
+    assert "given another value meanwhile" in str([step.problem for step in lot.steps.all()])

@@ -25,6 +25,9 @@ from movelot_standins.redfish import Call, Collection, Reply, Resource, link, re
 PATH_POLICIES = ("RoundRobin", "OnePath", "ShortestQueue")
 # I/Os that a host keeps outstanding to one block device before it queues the rest itself.
 DEVICE_QUEUE_DEPTH = 40
+# What a device is given when it is found, and the most a host allows.
+DEVICE_LIMITS = {"QueueDepth": DEVICE_QUEUE_DEPTH, "TurnIos": 48}
+DEVICE_LIMITS_MOST = {"QueueDepth": 256, "TurnIos": 4096}
 OK = {"State": "Enabled", "Health": "OK"}
 
 
@@ -63,6 +66,7 @@ class HostService(CommonService):
             "Wipe": self.wipe,
             "MoveDisk": self.move_disk,
             "SetPathPolicy": self.set_path_policy,
+            "SetDeviceLimits": self.set_device_limits,
             "MountSet": self.mount_set,
             "ConnectSubsystem": self.connect_subsystem,
             "DisconnectSubsystem": self.disconnect_subsystem,
@@ -247,6 +251,7 @@ class HostService(CommonService):
             LUN=lun,
             Paths=paths,
             PathPolicy=self.host.path_policy.get(serial, "OnePath"),
+            **DEVICE_LIMITS | self.host.limits.get(serial, {}),
             Status={"State": state},
             Signature={"Kind": signature[0], "Identity": signature[1]},
         )
@@ -387,6 +392,16 @@ class HostService(CommonService):
             raise ActionError(400, "PropertyValueNotInList", f"There is no path policy {policy}.")
         self.host.path_policy[serial] = policy
         return Reply(200, {**device, "PathPolicy": policy})
+
+    def set_device_limits(self, call: Call) -> Reply:
+        serial = str(call.body["Serial"])
+        device = walk(self.devices(), serial)
+        wanted = {name: call.body[name] for name in DEVICE_LIMITS if name in call.body}
+        for name, value in wanted.items():
+            if not isinstance(value, int) or not 1 <= value <= DEVICE_LIMITS_MOST[name]:
+                raise ActionError(400, "PropertyValueOutOfRange", f"{name} is 1 to {DEVICE_LIMITS_MOST[name]}.")
+        self.host.limits[serial] = {**self.host.limits.get(serial, {}), **wanted}
+        return Reply(200, {**device, **wanted})
 
     def _subsystems(self) -> list[Resource]:
         return [

@@ -168,9 +168,11 @@ def build(started: float, size: str = "demo") -> World:
     world.connections[2].initiators.append(iqn(RETIRED))
     _plant_uneven(world)
     world.volumes.append(Volume("9", "slate-09", f"6002600000004b42{9:016x}", "granite-mixed", TIB, "A", thin=False))
-    for host in hosts[:2]:
+    for number, host in enumerate(hosts, start=1):
         # Planted: the hosts were set up at different times and spread their I/O differently.
-        host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
+        if number % 3:
+            host.path_policy = {volume.serial: "RoundRobin" for volume in world.volumes[:2]}
+    hosts[1].limits = {volume.serial: {"QueueDepth": 24} for volume in world.volumes[:4]}
     _add_files(world)
     _add_chalk(world)
     add_machines(world, (*MACHINES, *FILE_MACHINES), [host.name for host in hosts], "10.40.20")

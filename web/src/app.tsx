@@ -14,7 +14,7 @@ import { SetPage } from "./attach/SetPage";
 import { UsePage } from "./attach/UsePage";
 import { LossPage } from "./attach/LossPage";
 import { PathsPage } from "./attach/PathsPage";
-import { PoliciesPage } from "./attach/PoliciesPage";
+import { DeviceSettingsPage } from "./attach/DeviceSettingsPage";
 import { BalancePage } from "./balance/BalancePage";
 import { DevicesPage } from "./devices/DevicesPage";
 import { LotPage } from "./lots/LotPage";
@@ -66,7 +66,7 @@ export function App() {
                     <Route path="attach/file-limits" element={<FileLimitsPage />} />
                     <Route path="attach/loss" element={<LossPage />} />
                     <Route path="attach/paths" element={<PathsPage />} />
-                    <Route path="attach/path-policies" element={<PoliciesPage />} />
+                    <Route path="attach/device-settings" element={<DeviceSettingsPage />} />
                     <Route path="balance" element={<BalancePage />} />
                     <Route path="balance/:group" element={<BalancePage />} />
                     <Route path="lots" element={<LotsPage />} />

@@ -10,6 +10,7 @@ class AttachConfig(AppConfig):
         from movelot.attach.chap import ChapKind
         from movelot.attach.default_store import DefaultStoreKind
         from movelot.attach.detach import DetachKind
+        from movelot.attach.device_settings import DeviceSettingsKind
         from movelot.attach.drafting import AttachKind
         from movelot.attach.file_limits import FileLimitsKind
         from movelot.attach.files import AttachFileKind
@@ -18,7 +19,6 @@ class AttachConfig(AppConfig):
         from movelot.attach.interfaces import InterfaceKind
         from movelot.attach.masking import InitiatorKind, SpreadKind
         from movelot.attach.mount_alike import MountAlikeKind
-        from movelot.attach.path_policies import PathPolicyKind
         from movelot.attach.sets import AttachSetKind
         from movelot.attach.uplinks import UplinkKind
         from movelot.attach.use import UseKind
@@ -40,6 +40,6 @@ class AttachConfig(AppConfig):
             DefaultStoreKind(),
             DetachKind(),
             MountAlikeKind(),
-            PathPolicyKind(),
+            DeviceSettingsKind(),
         ):
             register(kind)

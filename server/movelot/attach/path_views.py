@@ -1,4 +1,4 @@
-"""The API of paths: a cluster's board to an array, its single points of failure, and path policies row by row."""
+"""The API of paths: a cluster's board to an array, its single points of failure, and settings of devices row by row."""
 
 from __future__ import annotations
 
@@ -15,13 +15,14 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.board import Board, board_of_paths
 from movelot.attach.chap import SessionRow, session_rows
-from movelot.attach.path_policies import POLICIES, PolicyFilter, PolicyRow, rows_of
+from movelot.attach.device_settings import DeviceFilter, DeviceRow, rows_of
 from movelot.attach.zoning import ZoneWish, zone_wishes
 from movelot.inventory.clusters import clusters
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 from movelot.inventory.store import inventory_version
 from movelot.problems import Problem
+from movelot_core.device_settings import SETTINGS, DeviceSetting
 from movelot_core.fabric.matrix import PathMatrix, single_points_all
 
 HOSTS_SHOWN = 60
@@ -68,21 +69,12 @@ class PathsAnswer:
 
 
 @dataclass
-class PolicyOption:
-    """A path policy as hosts name it, as people call it, and what it does."""
+class DeviceSettingsAnswer:
+    """Devices on hosts with their settings; at most 500 rows of ``total``."""
 
-    name: str
-    label: str
-    text: str
-
-
-@dataclass
-class PoliciesAnswer:
-    """Devices on hosts with their path policies; at most 500 rows of ``total``."""
-
-    rows: list[PolicyRow]
+    rows: list[DeviceRow]
     total: int
-    policies: list[PolicyOption]
+    settings: list[DeviceSetting]
     clusters: list[str]
     arrays: list[str]
 
@@ -92,9 +84,9 @@ class PathsSerializer(DataclassSerializer[PathsAnswer]):
         dataclass = PathsAnswer
 
 
-class PoliciesSerializer(DataclassSerializer[PoliciesAnswer]):
+class DeviceSettingsSerializer(DataclassSerializer[DeviceSettingsAnswer]):
     class Meta:
-        dataclass = PoliciesAnswer
+        dataclass = DeviceSettingsAnswer
 
 
 def _names() -> tuple[list[str], list[str]]:
@@ -182,21 +174,21 @@ def _only(matrix: PathMatrix, volume: int) -> PathMatrix:
     return PathMatrix(matrix.fabric, matrix.expected, seen, matrix.cause)
 
 
-class PoliciesView(APIView):
-    """Path policies of devices on hosts, filtered."""
+class DeviceSettingsView(APIView):
+    """Settings of devices on hosts, filtered."""
 
     @extend_schema(
         parameters=[OpenApiParameter(name, str) for name in ("cluster", "host", "array", "text")],
-        responses=PoliciesSerializer,
+        responses=DeviceSettingsSerializer,
     )
     def get(self, request: Request) -> Response:
-        which = PolicyFilter.of(dict(request.query_params.items()))
-        key = f"path-policies-{hashlib.sha256(repr(which).encode()).hexdigest()}-{inventory_version()}"
+        which = DeviceFilter.of(dict(request.query_params.items()))
+        key = f"device-settings-{hashlib.sha256(repr(which).encode()).hexdigest()}-{inventory_version()}"
         data = cache.get(key)
         if data is None:
             rows, total = rows_of(which)
             clusters, arrays = _names()
-            options = [PolicyOption(name, label, text) for name, (label, text) in POLICIES.items()]
-            data = dict(PoliciesSerializer(PoliciesAnswer(rows, total, options, clusters, arrays)).data)
+            answer = DeviceSettingsAnswer(rows, total, list(SETTINGS.values()), clusters, arrays)
+            data = dict(DeviceSettingsSerializer(answer).data)
             cache.set(key, data, KEPT_SECONDS)
         return Response(data)

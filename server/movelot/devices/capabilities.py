@@ -11,8 +11,9 @@ from movelot.devices.session import Resource
 from movelot_core.fabric.paths import FC, ISCSI, NFS, NVME
 
 Capability = list[Any]
-# The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
 OWN_TARGET = "target per volume"
+DEVICE_LIMITS = "device limits"
+# The standard has one word for NVMe over any fabric; arrays that we can speak to use TCP.
 PROTOCOLS = {"NVMeOverFabrics": NVME}
 
 
@@ -54,6 +55,7 @@ def host_capabilities(system: Resource) -> list[Capability]:
     """From the host's names and the actions that it offers."""
     oem = system["Oem"]["Kestrel"]
     actions = {name.rsplit(".", 1)[1] for name in system["Actions"]["Oem"]}
+    limits = "SetDeviceLimits" in actions
     nvme = bool(oem.get("HostNQN")) and "ConnectSubsystem" in actions
     able = {
         FC: "FibreChannelPorts" in oem,
@@ -70,4 +72,5 @@ def host_capabilities(system: Resource) -> list[Capability]:
             "disks move while their machine runs" if "MoveDisk" in actions else "",
         ],
         ["path policy", "SetPathPolicy" in actions, "set per device" if "SetPathPolicy" in actions else ""],
+        [DEVICE_LIMITS, limits, "queue depth and turn length, set per device" if limits else ""],
     ]

@@ -119,7 +119,7 @@ def device_row(member: Resource) -> Row:
         "size_bytes": member["CapacityBytes"],
         "lun": member["LUN"],
         "signature_kind": member["Signature"]["Kind"],
-        "path_policy": member["PathPolicy"],
+        **{name: member.get(field, 0) for name, field in SETTING_FIELDS.items()},
         "paths": [[path["Port"], path["Portal"], path["AccessState"]] for path in member["Paths"]],
     }
 
@@ -222,7 +222,19 @@ def add_interface(session: DeviceSession, wanted: Row) -> None:
     session.post(f"{system_uri(session)}/EthernetInterfaces", body)
 
 
-def path_policies(session: DeviceSession) -> dict[str, str]:
-    """The path policy of each of the host's devices now, by serial."""
+# The field of a device that has each of its settings.
+SETTING_FIELDS = {"path_policy": "PathPolicy", "queue_depth": "QueueDepth", "turn_ios": "TurnIos"}
+
+
+def device_settings(session: DeviceSession, setting: str) -> dict[str, str | int]:
+    """A setting's value on each of the host's devices now, by serial; 0 for a number that the host does not tell."""
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Devices")
-    return {str(member["Serial"]): str(member["PathPolicy"]) for member in members}
+    return {str(member["Serial"]): member.get(SETTING_FIELDS[setting], 0) for member in members}
+
+
+def set_device(session: DeviceSession, serial: str, setting: str, value: str | int) -> None:
+    """Set one setting of one device."""
+    if setting == "path_policy":
+        act(session, "SetPathPolicy", Serial=serial, Policy=value)
+    else:
+        act(session, "SetDeviceLimits", Serial=serial, **{SETTING_FIELDS[setting]: value})

@@ -234,6 +234,8 @@ def _device(row: Row) -> Row:
         "lun": row["lun"],
         "signature_kind": row["signature"] or "None",
         "path_policy": row["path_policy"] or "",
+        "queue_depth": row["queue_depth"] or 0,
+        "turn_ios": row["turn_ios"] or 0,
         "paths": paths,
     }
 

@@ -339,6 +339,8 @@ TABLES: tuple[Table, ...] = (
             _whole("lun", "LUN number, or namespace id", required=True),
             _may("signature", "what is on it: datastore, filesystem, or None"),
             _may("path_policy", "how I/O is spread over its paths"),
+            _whole("queue_depth", "how many I/Os the host keeps outstanding to it"),
+            _whole("turn_ios", "how many I/Os go down one path before round robin takes the next"),
             _may("paths", "port>portal=access state separated by spaces"),
         ),
         ("host", "serial"),

@@ -165,7 +165,8 @@ def _host_ports() -> Iterator[Cells]:
 def _host_devices() -> Iterator[Cells]:
     for row in models.HostDevice.objects.select_related("device").order_by("device__name", "serial").iterator():
         paths = " ".join(f"{port}>{portal}={access}" for port, portal, access in row.paths)
-        seen = row.name, row.size_bytes, row.lun, row.signature_kind, row.path_policy, paths
+        told = row.path_policy, row.queue_depth or None, row.turn_ios or None
+        seen = row.name, row.size_bytes, row.lun, row.signature_kind, *told, paths
         yield row.device.name, row.serial, *seen
 
 

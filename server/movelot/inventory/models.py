@@ -300,13 +300,19 @@ class HostPort(OnDevice):
 
 
 class HostDevice(OnDevice):
-    """A block device as one host sees it, with its paths as [port, portal, access state]."""
+    """A block device as one host sees it, with its paths as [port, portal, access state].
+
+    ``queue_depth`` is how many I/Os the host keeps outstanding to it, ``turn_ios`` how many go down one path before
+    round robin takes the next; 0 where the host does not tell.
+    """
 
     serial = models.CharField(max_length=64, db_index=True)
     size_bytes = models.BigIntegerField()
     lun = models.PositiveIntegerField()
     signature_kind = models.CharField(max_length=32)
     path_policy = models.CharField(max_length=32)
+    queue_depth = models.PositiveIntegerField(default=0)
+    turn_ios = models.PositiveIntegerField(default=0)
     paths = models.JSONField(default=list)
 
 

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attach/device-settings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Settings of devices on hosts, filtered. */
+        get: operations["attach_device_settings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attach/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -171,23 +188,6 @@ export interface paths {
         };
         /** @description The same as CSV: one row a machine, all of them. */
         get: operations["attach_loss_csv_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/attach/path-policies/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Path policies of devices on hosts, filtered. */
-        get: operations["attach_path_policies_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -918,6 +918,34 @@ export interface components {
             clock_off: boolean;
             capabilities: components["schemas"]["CapabilityAnswer"][];
         };
+        DeviceRow: {
+            id: number;
+            host: string;
+            volume: string;
+            array: string;
+            datastore: string;
+            path_policy: string;
+            queue_depth: number;
+            turn_ios: number;
+            paths: number;
+            odd: string[];
+        };
+        DeviceSetting: {
+            name: string;
+            label: string;
+            text: string;
+            choices: components["schemas"]["SettingChoice"][];
+            unit: string;
+            least: number;
+            most: number;
+        };
+        DeviceSettingsAnswer: {
+            rows: components["schemas"]["DeviceRow"][];
+            total: number;
+            settings: components["schemas"]["DeviceSetting"][];
+            clusters: string[];
+            arrays: string[];
+        };
         /** @description A disk in a list. */
         Disk: {
             readonly id?: number;
@@ -1371,28 +1399,6 @@ export interface components {
             pool_id: number;
             pool: string;
         };
-        PoliciesAnswer: {
-            rows: components["schemas"]["PolicyRow"][];
-            total: number;
-            policies: components["schemas"]["PolicyOption"][];
-            clusters: string[];
-            arrays: string[];
-        };
-        PolicyOption: {
-            name: string;
-            label: string;
-            text: string;
-        };
-        PolicyRow: {
-            id: number;
-            host: string;
-            volume: string;
-            array: string;
-            datastore: string;
-            policy: string;
-            paths: number;
-            odd: boolean;
-        };
         PoolAfter: {
             id: number;
             latency_ms: number[];
@@ -1521,6 +1527,11 @@ export interface components {
             unit: string;
             wanted: number;
             array: string;
+        };
+        SettingChoice: {
+            name: string;
+            label: string;
+            text: string;
         };
         ShownCertificate: {
             fingerprint: string;
@@ -1773,6 +1784,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DetachDraft"];
+                };
+            };
+        };
+    };
+    attach_device_settings_retrieve: {
+        parameters: {
+            query?: {
+                array?: string;
+                cluster?: string;
+                host?: string;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceSettingsAnswer"];
                 };
             };
         };
@@ -2038,30 +2073,6 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
-                };
-            };
-        };
-    };
-    attach_path_policies_retrieve: {
-        parameters: {
-            query?: {
-                array?: string;
-                cluster?: string;
-                host?: string;
-                text?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PoliciesAnswer"];
                 };
             };
         };

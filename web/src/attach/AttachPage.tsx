@@ -103,7 +103,8 @@ function AttachStart() {
               <Link to="/attach/loss">What if it is taken away</Link>: which machines stop or lose redundancy
             </span>
             <span>
-              <Link to="/attach/path-policies">Path policies</Link>: of many devices on many hosts at once
+              <Link to="/attach/device-settings">Device settings</Link>: path policy and more, on many hosts
+              at once
             </span>
             <span>
               <Link to="/attach/file-limits">NFS timeouts and limits</Link>: what hosts have and arrays

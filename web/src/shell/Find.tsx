@@ -11,7 +11,7 @@ const PAGES = [
   ["Rounds", "/"],
   ["Attach", "/attach"],
   ["Paths", "/attach/paths"],
-  ["Path policies", "/attach/path-policies"],
+  ["Device settings", "/attach/device-settings"],
   ["What if it is taken away", "/attach/loss"],
   ["Balance", "/balance"],
   ["Lots", "/lots"],

@@ -1,4 +1,4 @@
-"""Steps on a host: scan, format, wipe, mount, unmount, path policy, uplinks of an interface."""
+"""Steps on a host: scan, format, wipe, mount, unmount, settings of devices, uplinks of an interface."""
 
 from __future__ import annotations
 
@@ -208,37 +208,38 @@ class SetPathPolicy(StepKind):
         return None
 
 
-class SetPathPolicies(StepKind):
-    """Params: wanted and before, each a path policy by serial, for many devices of one host.
+class SetDevices(StepKind):
+    """Params: setting, and wanted and before, each its value by serial, for many devices of one host.
 
     What was there before is part of the draft, so that an answer lost on the way loses nothing of the undo.
     """
 
-    name = "set_path_policies"
-    proof = "each of the devices shows this path policy"
+    name = "set_devices"
+    proof = "each of the devices shows this value"
 
     def begin(self, run: StepRun) -> Progress:
-        now = host.path_policies(run.session)
-        wanted, before = run.params["wanted"], run.params["before"]
+        setting, wanted, before = (run.params[name] for name in ("setting", "wanted", "before"))
+        now = host.device_settings(run.session, setting)
         gone = sorted(set(wanted) - set(now))
         message = f"{run.session.name} does not see {len(gone)} of the devices, first {gone[:1]}."
         demand(not gone, "device_missing", message)
         other = [serial for serial in wanted if now[serial] not in (wanted[serial], before[serial])]
-        message = f"{len(other)} devices of {run.session.name} were given another policy meanwhile."
-        demand(not other, "policy_changed", message, hint="Draft the lot again from a fresh reading.")
-        for serial, policy in wanted.items():
-            if now[serial] != policy:
-                host.act(run.session, "SetPathPolicy", Serial=serial, Policy=policy)
+        message = f"{len(other)} devices of {run.session.name} were given another value meanwhile."
+        demand(not other, "setting_changed", message, hint="Draft the lot again from a fresh reading.")
+        for serial, value in wanted.items():
+            if now[serial] != value:
+                host.set_device(run.session, serial, setting, value)
         return Progress(True)
 
     def verify(self, run: StepRun) -> None:
-        now = host.path_policies(run.session)
-        differ = [serial for serial, policy in run.params["wanted"].items() if now.get(serial) != policy]
-        demand(not differ, "policy_differs", f"{len(differ)} devices of {run.session.name} have another path policy.")
+        now = host.device_settings(run.session, run.params["setting"])
+        differ = [serial for serial, value in run.params["wanted"].items() if now.get(serial) != value]
+        demand(not differ, "setting_differs", f"{len(differ)} devices of {run.session.name} have another value.")
 
     def undo(self, params: Values, result: Values) -> StepSpec:
-        title = f"Give {len(params['before'])} devices their former path policies back"
-        return StepSpec(self.name, "", title, "", {"wanted": params["before"], "before": params["wanted"]})
+        title = f"Give {len(params['before'])} devices their former values back"
+        back = {"setting": params["setting"], "wanted": params["before"], "before": params["wanted"]}
+        return StepSpec(self.name, "", title, "", back)
 
 
 class BindUplink(StepKind):
