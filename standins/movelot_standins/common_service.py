@@ -6,6 +6,7 @@ import time
 import uuid
 from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
 from starlette.responses import Response
@@ -34,7 +35,9 @@ MetricDay = Callable[[int], list[Resource]]
 MetricNow = Callable[[float], list[Resource]]
 
 
+@lru_cache(maxsize=4096)
 def stamp(when: float) -> str:
+    """A time as the standard writes it; kept, as a day of reports names each hour thousands of times."""
     return datetime.fromtimestamp(when, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 

@@ -141,13 +141,15 @@ def _measured(rows: dict[str, list[Row]]) -> None:
     insert(models.Disk, told, ("weekday_profile", "weekend_profile"))
     stores = dict(models.Datastore.objects.values_list("identity", "pk"))
     days = [
-        models.DatastoreDay(
-            datastore_id=stores[row["datastore"]], day=date.fromisoformat(row["day"]), used_bytes=row["used_bytes"]
-        )
+        {
+            "datastore_id": stores[row["datastore"]],
+            "day": date.fromisoformat(row["day"]),
+            "used_bytes": row["used_bytes"],
+        }
         for row in rows["fills"]
         if row["datastore"] in stores
     ]
-    models.DatastoreDay.objects.bulk_create(days, update_conflicts=True, update_fields=["used_bytes"], batch_size=2000)
+    insert(models.DatastoreDay, days, ("used_bytes",))
 
 
 def imported_at() -> datetime | None:

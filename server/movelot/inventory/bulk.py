@@ -1,23 +1,27 @@
 """Many plain rows into a table at once.
 
 Django's ``bulk_create`` takes about 0.25 ms a row here, most of it to prepare each value apart: an estate of 20,000
-disks has more than 200,000 rows (docs/benchmarks.md). Rows of numbers, text and JSON need no such preparation.
+disks has more than 200,000 rows (docs/benchmarks.md). Rows of numbers, text, times and JSON need no such preparation.
 """
 
 from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import UTC, datetime
 from typing import Any
 
 from django.db import connection
 from django.db.models import JSONField, Model
 
 
-def insert(model: type[Model], rows: Iterable[Mapping[str, Any]], update: Sequence[str] = ()) -> None:
+def insert(
+    model: type[Model], rows: Iterable[Mapping[str, Any]], update: Sequence[str] = (), keep: bool = False
+) -> None:
     """Insert ``rows``, each with the same attribute names (``device_id`` for a foreign key); others get their default.
 
-    A row whose unique key is there already gets the fields ``update`` of the new one; without any such row is an error.
+    A row whose unique key is there already gets the fields ``update`` of the new one, or stays as it is with ``keep``;
+    without either such a row is an error.
     """
     listed = list(rows)
     if not listed:
@@ -32,12 +36,17 @@ def insert(model: type[Model], rows: Iterable[Mapping[str, Any]], update: Sequen
     columns = [quote(str(field.column)) for field in (*given, *defaults)]
     marks = ", ".join(["%s"] * len(columns))
     sql = f"INSERT INTO {quote(model._meta.db_table)} ({', '.join(columns)}) VALUES ({marks})"
-    if update:
+    if update or keep:
+        # A field set to what it is changes nothing.
         changed = [quote(str(field.column)) for field in fields if field.name in update]
-        sql += f" ON DUPLICATE KEY UPDATE {', '.join(f'{name}=VALUES({name})' for name in changed)}"
+        news = [f"{name}=VALUES({name})" for name in changed] or [f"{columns[0]}={columns[0]}"]
+        sql += f" ON DUPLICATE KEY UPDATE {', '.join(news)}"
     with connection.cursor() as cursor:
         cursor.executemany(sql, values)
 
 
 def _plain(value: Any, as_json: bool) -> Any:
-    return json.dumps(value) if as_json else value
+    """A value as the driver takes it: times are stored in UTC, and nothing is NULL, not JSON's null."""
+    if isinstance(value, datetime):
+        return value.astimezone(UTC).replace(tzinfo=None)
+    return json.dumps(value) if as_json and value is not None else value

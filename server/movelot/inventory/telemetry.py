@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import F, FloatField, Max, Sum
 from django.db.models.functions import Cast
 
+from movelot.inventory.bulk import insert
 from movelot.inventory.models import Datastore, DatastoreDay, Disk, DiskHour, Pool, PoolHour
 from movelot.inventory.profiles import PROFILE_DAYS, make_profiles
 from movelot.inventory.store import changed
@@ -55,31 +56,30 @@ def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: 
     rows = list(disks)
     where = _disks_with_pools({row.identity for row in rows})
     disk_rows = [
-        DiskHour(
-            disk_id=where[s.identity][0],
-            pool_id=where[s.identity][1],
-            hour=s.hour,
-            read_iops=s.read_iops,
-            write_iops=s.write_iops,
-            kib=s.kib,
-        )
+        {
+            "disk_id": where[s.identity][0],
+            "pool_id": where[s.identity][1],
+            "hour": s.hour,
+            "read_iops": s.read_iops,
+            "write_iops": s.write_iops,
+            "kib": s.kib,
+        }
         for s in rows
         if s.identity in where
     ]
     pool_keys = dict(Pool.objects.values_list("uri", "pk"))
     pool_rows = [
-        PoolHour(pool_id=pool_keys[s.uri], hour=s.hour, latency_ms=s.latency_ms) for s in pools if s.uri in pool_keys
+        {"pool_id": pool_keys[s.uri], "hour": s.hour, "latency_ms": s.latency_ms} for s in pools if s.uri in pool_keys
     ]
     store_keys = dict(Datastore.objects.values_list("identity", "pk"))
     use_rows = [
-        DatastoreDay(datastore_id=store_keys[s.identity], day=s.day, used_bytes=s.used_bytes)
+        {"datastore_id": store_keys[s.identity], "day": s.day, "used_bytes": s.used_bytes}
         for s in uses
         if s.identity in store_keys
     ]
     with transaction.atomic():
-        DiskHour.objects.bulk_create(disk_rows, ignore_conflicts=True, batch_size=2000)
-        PoolHour.objects.bulk_create(pool_rows, ignore_conflicts=True, batch_size=2000)
-        DatastoreDay.objects.bulk_create(use_rows, ignore_conflicts=True, batch_size=2000)
+        for model, new in ((DiskHour, disk_rows), (PoolHour, pool_rows), (DatastoreDay, use_rows)):
+            insert(model, new, keep=True)
     return len(disk_rows) + len(pool_rows) + len(use_rows)
 
 

@@ -41,7 +41,7 @@ const isValue = (setting: Setting, value: string): boolean =>
 const settingColumn = (setting: Setting): GridColDef<Row> => ({
   field: setting.name,
   headerName: setting.label.charAt(0).toUpperCase() + setting.label.slice(1),
-  width: setting.choices.length ? 160 : 130,
+  width: setting.choices.length ? 150 : 115,
   type: setting.choices.length ? "string" : "number",
   renderCell: ({ row }) => (
     <span>
@@ -60,16 +60,16 @@ const columns = (
   chosen: Setting | undefined,
   wanted: string,
 ): GridColDef<Row>[] => [
-  { field: "host", headerName: "Host", width: 100 },
-  { field: "datastore", headerName: "Datastore", flex: 1, minWidth: 100 },
-  { field: "volume", headerName: "Volume", flex: 1, minWidth: 100 },
-  { field: "array", headerName: "Array", width: 90 },
-  { field: "paths", headerName: "Paths", width: 70, type: "number" },
+  { field: "host", headerName: "Host", width: 85 },
+  { field: "datastore", headerName: "Datastore", flex: 1, minWidth: 85 },
+  { field: "volume", headerName: "Volume", flex: 1, minWidth: 85 },
+  { field: "array", headerName: "Array", width: 80 },
+  { field: "paths", headerName: "Paths", width: 65, type: "number" },
   ...settings.map(settingColumn),
   {
     field: "after",
     headerName: "Would be",
-    width: 130,
+    width: 110,
     sortable: false,
     valueGetter: (_value, row) =>
       !chosen || !wanted ? "" : valueOf(row, chosen) === wanted ? "as it is" : inWords(chosen, wanted),

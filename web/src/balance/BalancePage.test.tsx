@@ -86,7 +86,7 @@ describe("a balance group", () => {
     expect(rows[1]).toHaveTextContent("berth-a → berth-b130 GiB4 minarray copies it");
     expect(rows[1]).toHaveTextContent("berth-a from 95 % to 80 %");
     expect(screen.getByText(/No plan can do it with less than/)).toHaveTextContent("128 GiB");
-    expect(screen.getByText("95 % → 80 %")).toBeVisible();
+    expect(screen.getByText("▲ 95 % → 80 %")).toBeVisible();
     expect(screen.getByText(/→ 7.1/)).toBeVisible();
   });
 

@@ -14,7 +14,7 @@ export function MoveLines({ columns, moves, width, gap, height }: Props) {
   const left = (n: number) => gap / 2 + n * (width + gap);
   return (
     <svg
-      width={columns.length * (width + gap) + gap}
+      width={columns.length * (width + gap)}
       height={height}
       style={{ position: "absolute", inset: 0, pointerEvents: "none", overflow: "visible" }}
       aria-hidden

@@ -6,17 +6,18 @@ import { useState } from "react";
 import { formatMs, formatShare } from "../parts/format";
 import { useUnit } from "../parts/unit";
 import { heatColour, onHeat } from "../theme/tokens";
-import { type Column, columnWidth, layOut, ticks } from "./geometry";
+import { type Column, layOut, spacing, ticks } from "./geometry";
 import { MoveLines } from "./MoveLines";
 import type { Board, BoardPool, Move, Plan, Stack } from "./useBoard";
 
 const HEIGHT = 240;
-const GAP = 40;
 /** The style system takes numbers up to 1 as shares: lengths go in as text. */
 const px = (length: number) => `${String(length)}px`;
 /** By keyboard a block opens a menu of targets, which says more than carrying it with arrow keys would. */
 const SENSORS = [PointerSensor];
 const LABEL_MIN_PX = 15;
+/** Columns closer than this have no room for the names of machines in their blocks, nor for wide ceiling bars. */
+const CLOSE_PX = 30;
 const TB_BYTES = { TiB: 1024 ** 4, TB: 1000 ** 4 };
 
 interface Props {
@@ -33,7 +34,7 @@ export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
   const [chosen, setChosen] = useState<{ disk: number; anchor: HTMLElement } | null>(null);
   const moves = plan?.moves ?? [];
   const columns = layOut(stacks, moves, HEIGHT);
-  const width = columnWidth(stacks.length, GAP);
+  const { width, gap } = spacing(stacks.length);
   return (
     <DragDropProvider
       sensors={SENSORS}
@@ -43,11 +44,11 @@ export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
       }}
     >
       <Box
-        sx={{ position: "relative", p: "26px 14px 8px 56px", overflowX: "auto" }}
+        sx={{ position: "relative", p: "26px 10px 8px 56px", overflowX: "auto" }}
         role="group"
         aria-label={`Stack board of ${board.name}`}
       >
-        <Box sx={{ position: "relative", width: stacks.length * (width + GAP) + GAP, height: HEIGHT }}>
+        <Box sx={{ position: "relative", width: stacks.length * (width + gap), height: HEIGHT }}>
           {ticks(stacks, TB_BYTES[unit]).map((tick) => (
             <Tick key={tick} value={tick} unit={unit} stacks={stacks} />
           ))}
@@ -61,7 +62,7 @@ export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
                   stack={stack}
                   stacks={stacks}
                   moves={moves}
-                  left={GAP / 2 + n * (width + GAP)}
+                  left={gap / 2 + n * (width + gap)}
                   editable={editable}
                   onChoose={(disk, anchor) => {
                     setChosen({ disk, anchor });
@@ -70,7 +71,7 @@ export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
               )
             );
           })}
-          <MoveLines columns={columns} moves={moves} width={width} gap={GAP} height={HEIGHT} />
+          <MoveLines columns={columns} moves={moves} width={width} gap={gap} height={HEIGHT} />
         </Box>
         <Feet stacks={stacks} plan={plan} />
         <PoolBrackets pools={board.pools} stacks={stacks} plan={plan} />
@@ -121,7 +122,8 @@ interface ColumnProps {
 }
 
 function StackColumn({ column, stack, stacks, moves, left, editable, onChoose }: ColumnProps) {
-  const width = columnWidth(stacks.length, GAP);
+  const { width, gap } = spacing(stacks.length);
+  const overhang = gap > CLOSE_PX ? 8 : 3;
   const { ref, isDropTarget } = useDroppable({ id: stack.id });
   const { size } = useUnit();
   const leaving = new Set(moves.filter((move) => move.source === stack.id).map((move) => move.disk));
@@ -166,6 +168,7 @@ function StackColumn({ column, stack, stacks, moves, left, editable, onChoose }:
             top={placed.top - column.top}
             height={placed.height}
             editable={editable && !arriving}
+            named={gap > CLOSE_PX}
             onChoose={onChoose}
           />
         );
@@ -174,8 +177,8 @@ function StackColumn({ column, stack, stacks, moves, left, editable, onChoose }:
         aria-hidden
         sx={{
           position: "absolute",
-          left: -8,
-          right: -8,
+          left: -overhang,
+          right: -overhang,
           top: px(column.ceiling - column.top - 1),
           borderTop: "2px solid var(--ink)",
           pointerEvents: "none",
@@ -198,10 +201,11 @@ interface BlockProps {
   top: number;
   height: number;
   editable: boolean;
+  named: boolean;
   onChoose: (disk: number, anchor: HTMLElement) => void;
 }
 
-function DiskBlock({ block, state, top, height, editable, onChoose }: BlockProps) {
+function DiskBlock({ block, state, top, height, editable, named, onChoose }: BlockProps) {
   const { size } = useUnit();
   const { ref } = useDraggable({ id: block.id, disabled: !editable || block.pinned });
   const words = { stays: "", leaving: ", planned to leave", arriving: ", planned to arrive" }[state];
@@ -243,16 +247,16 @@ function DiskBlock({ block, state, top, height, editable, onChoose }: BlockProps
         "&:focus-visible": { outline: "2px solid var(--tide)", zIndex: 2 },
       }}
     >
-      {height >= LABEL_MIN_PX ? block.machine : ""}
+      {named && height >= LABEL_MIN_PX ? block.machine : ""}
     </Box>
   );
 }
 
 function Feet({ stacks, plan }: { stacks: readonly Stack[]; plan: Plan | undefined }) {
-  const width = columnWidth(stacks.length, GAP);
+  const { width, gap } = spacing(stacks.length);
   const after = new Map((plan?.datastores ?? []).map((entry) => [entry.id, entry]));
   return (
-    <Box sx={{ display: "flex", mt: 0.5, pl: `${String(GAP / 2)}px`, gap: `${String(GAP)}px` }}>
+    <Box sx={{ display: "flex", mt: 0.5, pl: `${String(gap / 2)}px`, gap: `${String(gap)}px` }}>
       {stacks.map((stack) => {
         const then = after.get(stack.id);
         const moved = then && Math.abs(then.fill - stack.fill) > 0.002;
@@ -260,7 +264,12 @@ function Feet({ stacks, plan }: { stacks: readonly Stack[]; plan: Plan | undefin
           <Box
             key={stack.id}
             className="mono"
-            sx={{ width: width + GAP - 6, mr: `${String(6 - GAP)}px`, flex: "none", fontSize: 12 }}
+            sx={{
+              width: width + gap - 2,
+              mr: `${String(2 - gap)}px`,
+              flex: "none",
+              fontSize: gap > CLOSE_PX ? 12 : 11,
+            }}
           >
             <a
               href={`/trace/datastore/${String(stack.id)}`}
@@ -268,14 +277,19 @@ function Feet({ stacks, plan }: { stacks: readonly Stack[]; plan: Plan | undefin
                 fontWeight: 600,
                 color: stack.over ? "var(--buoyText)" : "inherit",
                 textDecoration: "none",
+                display: "block",
+                overflow: "hidden",
+                textOverflow: "ellipsis",
+                whiteSpace: "nowrap",
               }}
+              title={stack.name}
             >
-              {stack.over && "▲ "}
               {stack.name}
             </a>
-            <div style={{ color: "var(--mute)" }}>
+            <div style={{ color: stack.over ? "var(--buoyText)" : "var(--mute)" }}>
+              {stack.over && "▲\u00a0"}
               {formatShare(stack.fill)}
-              {moved && ` → ${formatShare(then.fill)}`}
+              {moved && ` →\u00a0${formatShare(then.fill)}`}
             </div>
           </Box>
         );
@@ -293,20 +307,20 @@ function PoolBrackets({
   stacks: readonly Stack[];
   plan: Plan | undefined;
 }) {
-  const width = columnWidth(stacks.length, GAP);
+  const { width, gap } = spacing(stacks.length);
   const after = new Map((plan?.pools ?? []).map((entry) => [entry.id, entry]));
   const shown = pools
     .map((pool) => ({ pool, count: stacks.filter((stack) => stack.pool === pool.id).length }))
     .filter((entry) => entry.count > 0);
   return (
-    <Box sx={{ display: "flex", pl: `${String(GAP / 2)}px`, gap: `${String(GAP)}px`, mt: 0.75 }}>
+    <Box sx={{ display: "flex", pl: `${String(gap / 2)}px`, gap: `${String(gap)}px`, mt: 0.75 }}>
       {shown.map(({ pool, count }) => {
         const then = after.get(pool.id);
         return (
           <Box
             key={pool.id}
             sx={{
-              width: count * width + (count - 1) * GAP,
+              width: count * width + (count - 1) * gap,
               flex: "none",
               borderTop: "1.5px solid var(--mute)",
               pt: 0.5,
@@ -315,14 +329,14 @@ function PoolBrackets({
               justifyContent: "space-between",
               // A pool of one narrow stack has its figure below its name.
               flexWrap: "wrap",
+              alignContent: "flex-start",
               columnGap: 1,
-              whiteSpace: "nowrap",
             }}
           >
             <a href={`/trace/pool/${String(pool.id)}`} style={{ color: "var(--mute)" }}>
               {pool.name}
             </a>
-            <span className="mono">
+            <span className="mono" style={{ whiteSpace: "nowrap" }}>
               <strong style={{ color: pool.over ? "var(--buoyText)" : "inherit" }}>
                 {pool.over && "▲ "}
                 {formatMs(pool.peak_ms)}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { type ColumnIn, columnWidth, layOut, ticks } from "./geometry";
+import { type ColumnIn, layOut, spacing, ticks } from "./geometry";
 
 const column = (id: number, capacity: number, sizes: number[], other = 0): ColumnIn => ({
   id,
@@ -40,20 +40,23 @@ describe("the stack board's layout", () => {
   });
 });
 
-describe("the width of a datastore", () => {
+describe("the spacing of datastores", () => {
   it.each([
-    [1, 140],
-    [4, 140],
-    [6, 93],
-    [7, 74],
-    [24, 60],
-  ])("for %i of them is %i", (count, width) => {
-    expect(columnWidth(count, 40)).toBe(width);
+    [1, 140, 40],
+    [4, 140, 40],
+    [6, 100, 40],
+    [8, 65, 40],
+    [9, 71, 22],
+    [14, 38, 22],
+    [24, 38, 22],
+  ])("of %i of them is %i wide and %i apart", (count, width, gap) => {
+    expect(spacing(count)).toEqual({ width, gap });
   });
 
-  it("lets up to seven stand side by side", () => {
-    for (let count = 1; count <= 7; count += 1) {
-      expect(count * (columnWidth(count, 40) + 40)).toBeLessThanOrEqual(800);
+  it("lets up to fourteen stand side by side", () => {
+    for (let count = 1; count <= 14; count += 1) {
+      const { width, gap } = spacing(count);
+      expect(count * (width + gap)).toBeLessThanOrEqual(840);
     }
   });
 });

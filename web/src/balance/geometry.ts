@@ -73,11 +73,20 @@ export function ticks(columns: readonly ColumnIn[], unitBytes: number): number[]
   return Array.from({ length: Math.floor(most / step) + 1 }, (_, n) => n * step);
 }
 
-const BOARD_PX = 800;
-const WIDEST_PX = 140;
-const NARROWEST_PX = 60;
+export interface Spacing {
+  /** How wide a datastore is drawn, and the room to the next one. */
+  width: number;
+  gap: number;
+}
 
-/** How wide a datastore is drawn: as many as fit stand side by side at 1280 pixels, more are scrolled to. */
-export function columnWidth(count: number, gap: number): number {
-  return Math.max(NARROWEST_PX, Math.min(WIDEST_PX, Math.floor(BOARD_PX / Math.max(count, 1)) - gap));
+const BOARD_PX = 840;
+const WIDEST_PX = 140;
+const ROOMY = { most: 8, gap: 40, narrowest: 60 };
+const CLOSE = { gap: 22, narrowest: 38 };
+
+/** As many datastores as fit stand side by side at 1280 pixels, closer where they are many; more are scrolled to. */
+export function spacing(count: number): Spacing {
+  const { gap, narrowest } = count <= ROOMY.most ? ROOMY : CLOSE;
+  const fitting = Math.floor(BOARD_PX / Math.max(count, 1)) - gap;
+  return { width: Math.max(narrowest, Math.min(WIDEST_PX, fitting)), gap };
 }
