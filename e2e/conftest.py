@@ -72,9 +72,7 @@ class Stack:
         subprocess.run(
             ["redis-cli", "-p", str(services.REDIS_PORT), "-n", REDIS_DB, "flushdb"], check=True, capture_output=True
         )
-        self.manage("migrate", "--noinput")
-        self.manage("collectstatic", "--noinput")
-        self.manage("add_people")
+        self.manage("prepare")
         self.people = json.loads((services.RUN / "keys" / "people.json").read_text())
         self.manage("link_standins", str(self.standins.folder / "devices.json"))
 

@@ -37,12 +37,17 @@ def start_attach(page: Page, name: str, size: str) -> None:
     page.get_by_role("textbox", name="Size").fill(size)
 
 
-def test_rounds_show_what_wants_attention_with_figures(ines: Page) -> None:
+def test_rounds_show_what_wants_attention_with_figures(ines: Page, fresh: Stack) -> None:
     findings = ines.get_by_role("list", name="Findings").get_by_role("listitem")
     expect(findings).to_have_count(10)
     expect(findings.filter(has_text="berth-a")).to_contain_text("95 % full")
     expect(findings.filter(has_text="One path away")).to_contain_text("sees 6 of 12 paths to basalt and granite")
     expect(findings.filter(has_text="granite-fast")).to_contain_text("on weekdays")
+    expect(findings.filter(has_text="berth-f")).to_contain_text("5 of 6 hosts see it")
+    world = fresh.standins.world()
+    disks = sum(len(machine["disks"]) for machine in world["machines"])
+    counts = f"{len(world['datastores'])} datastores, {len(world['hosts'])} hosts, {disks} disks"
+    expect(ines.get_by_role("main")).to_contain_text(counts)
 
 
 def test_attach_a_block_volume_watch_it_and_undo_it(ines: Page, fresh: Stack) -> None:
@@ -52,7 +57,9 @@ def test_attach_a_block_volume_watch_it_and_undo_it(ines: Page, fresh: Stack) ->
     expect(pools.first).to_have_attribute("aria-checked", "true")
     expect(pools.nth(1)).to_contain_text("at its peak hour")
     board = ines.get_by_role("region", name="Paths the hosts will have")
-    expect(board).to_contain_text("20 of 24")
+    count = len(quays(fresh.standins.world()))
+    # Eight portals; quay-03 misses half of them.
+    expect(board).to_contain_text(f"{8 * count - 4} of {8 * count}")
     expect(board.get_by_role("row", name=re.compile("quay-03"))).to_contain_text("standby uplink")
     expect(tray(ines)).to_contain_text("quay-03 would reach it over 10.40.8.0/24 only")
     expect(tray(ines).get_by_role("list", name="Steps")).to_contain_text("Create thin volume berth-e, 2.00 TiB")
@@ -66,7 +73,7 @@ def test_attach_a_block_volume_watch_it_and_undo_it(ines: Page, fresh: Stack) ->
     tray(ines).get_by_role("link", name=re.compile("^Lot ")).click()
     expect(ines.get_by_role("figure", name="Lane chart")).to_contain_text("quay-02")
     measured = ines.get_by_role("table", name="Predicted and measured")
-    expect(measured.get_by_role("row", name=re.compile("hosts that mount it"))).to_contain_text("3")
+    expect(measured.get_by_role("row", name=re.compile("hosts that mount it"))).to_contain_text(str(count))
     tray(ines).get_by_role("button", name="Undo").click()
     expect(tray(ines)).to_contain_text("Delete volume berth-e")
     run_lot(ines)
@@ -91,15 +98,15 @@ def test_balance_shows_the_plan_takes_one_more_move_and_measures(ines: Page, fre
     planned = until(lambda: max(0, moves.count() - 1), "the plan")
     expect(ines.get_by_text("No plan can do it with less than")).to_be_visible()
     # One more by keyboard: the prediction follows at once.
-    block = board.get_by_role("button", name=re.compile("^cctv-02 disk 1, .*, level")).first
+    block = board.get_by_role("button", name=re.compile("^archive-01 disk 1, .*, level")).first
     block.focus()
     ines.keyboard.press("Enter")
-    ines.get_by_role("menuitem", name=re.compile("Move to berth-c")).click()
+    ines.get_by_role("menuitem", name=re.compile("Move to slate-01")).click()
     expect(moves).to_have_count(planned + 2)
-    expect(ines.get_by_role("row", name=re.compile("cctv-02 disk 1"))).to_contain_text("berth-d → berth-c")
+    expect(ines.get_by_role("row", name=re.compile("archive-01 disk 1"))).to_contain_text("berth-d → slate-01")
     run_lot(ines, 90)
     after = fresh.standins.placement()
-    assert after["cctv-02-1"] != before["cctv-02-1"]
+    assert after["archive-01-1"] != before["archive-01-1"]
     tray(ines).get_by_role("link", name=re.compile("^Lot ")).click()
     row = ines.get_by_role("table", name="Predicted and measured").get_by_role(
         "row", name=re.compile("granite-fast latency")

@@ -61,21 +61,20 @@ def manage(*words: str, quiet: bool = True) -> str:
     return done.stdout
 
 
-def prepare() -> bool:
-    """Database schema and static files, when the code changed since the last time; says whether it had."""
+def prepare() -> None:
+    """Database schema, static files and people, when the code changed since the last time or there are no people."""
     migrations = sorted((ROOT / "server").rglob("migrations/*.py"))
     built = sorted((ROOT / "web" / "dist").rglob("*"))
     text = os.environ.get("MOVELOT_DB_NAME", "movelot") + "".join(
         f"{file}{file.stat().st_size}{file.stat().st_mtime_ns}" for file in [*migrations, *built]
     )
     stamp, digest = RUN / "stamps" / "prepared", hashlib.sha256(text.encode()).hexdigest()
-    if stamp.exists() and stamp.read_text() == digest and (RUN / "static").exists():
-        return False
-    manage("migrate", "--noinput")
-    manage("collectstatic", "--noinput", "--clear")
+    there = (RUN / "static").exists() and (RUN / "keys" / "people.json").exists()
+    if there and stamp.exists() and stamp.read_text() == digest:
+        return
+    manage("prepare")
     stamp.parent.mkdir(parents=True, exist_ok=True)
     stamp.write_text(digest)
-    return True
 
 
 def commands() -> dict[str, str]:
@@ -148,9 +147,7 @@ def up(demo: bool) -> None:
     if demo:
         services.require_port(STANDIN_PORT, "the stand-ins", "MOVELOT_STANDIN_PORT", "127.40.0.10")
     services.start()
-    changed = prepare()
-    if changed or not (RUN / "keys" / "people.json").exists():
-        manage("add_people")
+    prepare()
     manager = Manager()
     for name, command in commands().items():
         manager.add_process(name, command, env=environment(), cwd=str(ROOT / "server"))

@@ -8,7 +8,6 @@ from enum import StrEnum
 from typing import Final
 
 import numpy as np
-from scipy.stats import theilslopes
 
 from movelot_core.balance.estate import Estate, State
 from movelot_core.fabric.paths import PathVerdict
@@ -54,6 +53,9 @@ def growth_bytes_per_day(days: Sequence[float], used_bytes: Sequence[float]) -> 
     """
     if len(days) < TREND_DAYS_MIN:
         return None
+    # Here, as scipy.stats takes seconds to load, which no start has to wait for.
+    from scipy.stats import theilslopes
+
     return float(theilslopes(np.asarray(used_bytes, dtype=float), np.asarray(days, dtype=float))[0])
 
 

@@ -127,6 +127,30 @@ def test_two_disks_that_change_places_are_staged_through_a_third_datastore() -> 
     assert ordered[0].move.target == 2
 
 
+def test_a_move_that_no_order_has_room_for_stages_nothing_and_takes_its_followers_along() -> None:
+    # Disk 0 finds store 1 full for good; disk 2 waits for the space that disk 0 would free; disk 3 can go.
+    estate = small([70, 70, 60, 5], [0, 1, 2, 2], [100, 100, 100, 100])
+    wish = estate.place.copy()
+    wish[[0, 2, 3]] = [1, 0, 3]
+    ordered = order_moves(estate, plan_for(estate, wish, 0.0).moves, RATES)
+    assert [(step.move.disk, step.move.target, step.staging) for step in ordered] == [(3, 3, False)]
+
+
+@settings(max_examples=60, deadline=None)
+@given(estates(), st.data())
+def test_any_wish_is_ordered_whole_or_left_out_and_staged_once_at_most(estate: Estate, data: st.DataObject) -> None:
+    stores = st.integers(0, len(estate.datastores) - 1)
+    wish = np.array([data.draw(stores) for _ in estate.disks])
+    ordered = order_moves(estate, plan_for(estate, wish, 0.0).moves, RATES)
+    legs: dict[int, list[int]] = {}
+    for step in ordered:
+        legs.setdefault(step.move.disk, [step.move.source]).append(step.move.target)
+        assert set(step.needs) <= set(range(len(ordered)))
+    for disk, way in legs.items():
+        assert (way[0], way[-1]) == (estate.place[disk], wish[disk])
+        assert len(way) <= 3
+
+
 def test_an_array_copy_takes_its_size_over_the_rate() -> None:
     ordered = order_moves(*(lambda e: (e, clear(e).moves))(small([60, 20, 15], [0, 0, 0], [100, 100])), RATES)
     assert ordered[0].slot.end == pytest.approx(15.0)

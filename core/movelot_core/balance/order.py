@@ -31,6 +31,8 @@ class OrderedMove:
     staging: bool = False
 
 
+# A move, the positions of those it waits for, and whether it is the first leg of a staged one.
+Entry = tuple[Move, tuple[int, ...], bool]
 COPIES_PER_DATASTORE = 2
 COPIES_PER_ARRAY = 4
 
@@ -41,12 +43,13 @@ def order_moves(estate: Estate, moves: Sequence[Move], rates: CopyRates) -> list
     A copy holds its full size at the target from its start, and its source until its end. A target may be filled
     to its ceiling (or what was found, if that is more), but the order never counts on space that no needed move
     has freed. Moves that wait for one another in a ring are broken by staging one through a datastore with room.
-    Raises nothing: a move for which no order exists is left out by the caller's check (its key is absent).
+    Raises nothing: a move for which no order exists is left out, with all that would need the space it frees.
     """
     used = estate.used(estate.place)
     most = [max(int(room), int(found)) for room, found in zip(estate.room_bytes, used, strict=True)]
     taken = [int(value) for value in used]
-    ordered: list[tuple[Move, tuple[int, ...], bool]] = []
+    ordered: list[Entry] = []
+    staged: set[int] = set()
     waiting = sorted(moves, key=lambda move: (-move.size_bytes, move.disk))
     while waiting:
         placed = next((move for move in waiting if _needs(move, ordered, taken, most) is not None), None)
@@ -56,28 +59,42 @@ def order_moves(estate: Estate, moves: Sequence[Move], rates: CopyRates) -> list
             ordered.append((placed, _after_own(placed, ordered, needs), False))
             taken[placed.target] += placed.size_bytes
             continue
-        staged = _stage(estate, waiting, taken, most)
-        if staged is None:
+        legs = _stage(estate, waiting, staged, taken, most)
+        if legs is None:
             break
-        ring, first, second = staged
+        ring, first, second = legs
+        staged.add(ring.disk)
         waiting.remove(ring)
         ordered.append((first, _after_own(first, ordered, ()), True))
         taken[first.target] += first.size_bytes
         waiting.append(second)
-    return _scheduled(estate, ordered, rates)
+    return _scheduled(estate, _without({move.disk for move in waiting}, ordered), rates)
 
 
-def _after_own(
-    move: Move, ordered: Sequence[tuple[Move, tuple[int, ...], bool]], needs: tuple[int, ...]
-) -> tuple[int, ...]:
+def _without(lost: set[int], ordered: Sequence[Entry]) -> list[Entry]:
+    """``ordered`` without any leg of the disks ``lost`` and of those that would need space which they free."""
+    while True:
+        kept: list[Entry] = []
+        position: dict[int, int] = {}
+        dropped: set[int] = set()
+        for n, (move, needs, staging) in enumerate(ordered):
+            if move.disk in lost or not position.keys() >= set(needs):
+                dropped.add(move.disk)
+            else:
+                position[n] = len(kept)
+                kept.append((move, tuple(position[need] for need in needs), staging))
+        if dropped <= lost:
+            return kept
+        lost = lost | dropped
+
+
+def _after_own(move: Move, ordered: Sequence[Entry], needs: tuple[int, ...]) -> tuple[int, ...]:
     """``needs`` and, for the second leg of a staged move, its first leg."""
     own = tuple(n for n, (earlier, _, _) in enumerate(ordered) if earlier.disk == move.disk)
     return tuple(sorted({*needs, *own}))
 
 
-def _needs(
-    move: Move, ordered: Sequence[tuple[Move, tuple[int, ...], bool]], taken: Sequence[int], most: Sequence[int]
-) -> tuple[int, ...] | None:
+def _needs(move: Move, ordered: Sequence[Entry], taken: Sequence[int], most: Sequence[int]) -> tuple[int, ...] | None:
     """Earlier moves that must have left ``move``'s target; None while even all of them free too little.
 
     ``taken`` counts all that was ever booked at a datastore and nothing that left, the worst instant there is.
@@ -94,10 +111,16 @@ def _needs(
 
 
 def _stage(
-    estate: Estate, waiting: Sequence[Move], taken: Sequence[int], most: Sequence[int]
+    estate: Estate, waiting: Sequence[Move], staged: set[int], taken: Sequence[int], most: Sequence[int]
 ) -> tuple[Move, Move, Move] | None:
-    """The smallest waiting move that fits through a third datastore, with its two legs."""
+    """The smallest move that others wait for and that fits through a third datastore, with its two legs.
+
+    A disk is staged once: to send it round again would free nothing.
+    """
+    awaited = {move.target for move in waiting}
     for move in sorted(waiting, key=lambda move: (move.size_bytes, move.disk)):
+        if move.disk in staged or move.source not in awaited:
+            continue
         for store in range(len(estate.datastores)):
             if store in (move.source, move.target) or not estate.reach[move.disk, store]:
                 continue
@@ -109,9 +132,7 @@ def _stage(
     return None
 
 
-def _scheduled(
-    estate: Estate, ordered: Sequence[tuple[Move, tuple[int, ...], bool]], rates: CopyRates
-) -> list[OrderedMove]:
+def _scheduled(estate: Estate, ordered: Sequence[Entry], rates: CopyRates) -> list[OrderedMove]:
     stores = {f"datastore {s}": COPIES_PER_DATASTORE for s in range(len(estate.datastores))}
     nodes = tuple(
         StepNode(
