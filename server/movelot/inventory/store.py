@@ -84,18 +84,22 @@ def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at:
         locked.file_client, locked.nqn = reading.file_client, reading.nqn
         locked.save()
         row = Reading.objects.create(device=locked, taken_at=taken_at, seconds=seconds, digest=digest, changed=is_new)
-        old = list(
-            locked.readings.order_by("-taken_at").values_list("pk", flat=True)[READINGS_KEPT : READINGS_KEPT + 20]
-        )
-        Reading.objects.filter(pk__in=old).delete()
+        if device.read_at:
+            _forget_old_readings(locked)
     if is_new:
         changed()
-    device.refresh_from_db()
+    for field in Device._meta.concrete_fields:
+        setattr(device, field.attname, getattr(locked, field.attname))
     return row
 
 
-def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[str, int]:
-    """Make ``model``'s rows of ``device`` be ``rows``, known by URI. Returns the primary key of each URI."""
+def _forget_old_readings(device: Device) -> None:
+    newest_first = device.readings.order_by("-taken_at").values_list("pk", flat=True)
+    Reading.objects.filter(pk__in=list(newest_first[READINGS_KEPT : READINGS_KEPT + 20])).delete()
+
+
+def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> None:
+    """Make ``model``'s rows of ``device`` be ``rows``, known by URI."""
     manager: models.Manager[Any] = model._default_manager
     known = {row.uri: row for row in manager.filter(device=device)}
     fields = sorted(rows[0].keys() - {"uri"}) if rows else []
@@ -114,17 +118,24 @@ def _follow(model: type[OnDevice], device: Device, rows: Sequence[Row]) -> dict[
     insert(model, fresh)
     if kept:
         manager.bulk_update(kept, fields, batch_size=500)
+
+
+def _keys(model: type[OnDevice], device: Device) -> dict[str, int]:
+    """The primary key of each of the device's rows by URI."""
+    manager: models.Manager[Any] = model._default_manager
     return dict(manager.filter(device=device).values_list("uri", "pk"))
 
 
 def _store_array(device: Device, reading: ArrayReading) -> None:
     device.set_limits, device.target = reading.set_limits, reading.target
-    pools = _follow(Pool, device, reading.pools)
+    _follow(Pool, device, reading.pools)
+    pools = _keys(Pool, device)
     _follow(DriveGroup, device, [_linked(row, "pool", pools) for row in reading.drive_groups])
     _follow(Portal, device, reading.portals)
     _follow(Initiator, device, reading.initiators)
     _follow(Zone, device, reading.zones)
-    volumes = _follow(Volume, device, [_linked(row, "pool", pools) for row in reading.volumes])
+    _follow(Volume, device, [_linked(row, "pool", pools) for row in reading.volumes])
+    volumes = _keys(Volume, device)
     _follow(Offer, device, [_linked(row, "volume", volumes) for row in reading.offers])
     _follow(Export, device, [_linked(row, "volume", volumes) for row in reading.exports])
 
@@ -146,7 +157,8 @@ def _store_host(device: Device, reading: HostReading) -> None:
     _follow(HostDevice, device, reading.devices)
     _store_datastores(device, group, reading.datastores)
     machine_rows = [{k: v for k, v in row.items() if k != "disks"} for row in reading.machines]
-    machines = _follow(Machine, device, machine_rows)
+    _follow(Machine, device, machine_rows)
+    machines = _keys(Machine, device)
     _store_disks([(machines[row["uri"]], disk) for row in reading.machines for disk in row["disks"]], machines.values())
 
 
@@ -155,18 +167,17 @@ def _store_datastores(device: Device, group: BalanceGroup, rows: Sequence[Row]) 
     identities = [row["identity"] for row in rows]
     # Most of what a host mounts another one has told of already: only what differs is written.
     there = Datastore.objects.filter(identity__in=identities)
-    told = {row[0]: row[1:] for row in there.values_list("identity", *fields, "group_id")}
-    Datastore.objects.bulk_create(
-        [
-            Datastore(group=group, identity=row["identity"], **{name: row[name] for name in fields})
-            for row in rows
-            if told.get(row["identity"]) != (*(row[name] for name in fields), group.pk)
-        ],
-        update_conflicts=True,
-        update_fields=[*fields, "group"],
-        batch_size=500,
-    )
-    keys = dict(there.values_list("identity", "pk"))
+    keys, told = {}, {}
+    for identity, key, *values in there.values_list("identity", "pk", *fields, "group_id"):
+        keys[identity], told[identity] = key, values
+    news = [
+        Datastore(group=group, identity=row["identity"], **{name: row[name] for name in fields})
+        for row in rows
+        if told.get(row["identity"]) != [*(row[name] for name in fields), group.pk]
+    ]
+    if news:
+        Datastore.objects.bulk_create(news, update_conflicts=True, update_fields=[*fields, "group"], batch_size=500)
+        keys = dict(there.values_list("identity", "pk"))
     _store_mounts(device, {keys[row["identity"]]: row["mount"] for row in rows})
 
 
