@@ -108,11 +108,11 @@ def trace(kind: str, key: int) -> Trace:
             found = Q(pool__in=[link.id for each in layers if each.kind == "pool" for link in each.links])
         else:
             found = by_end(layer, reached) if reached and layer != kind else RELATION[kind, layer](key)
-        rows = _with_device(model).filter(found).distinct()
+        rows = _rows_of(model).filter(found).distinct()
         listed = list(rows.order_by("name", "pk")[: NEIGHBOURS_MAX + 1])
         if listed:
             # Counting is a query of its own, needed only where there are more than fit.
-            more = rows.count() - NEIGHBOURS_MAX if len(listed) > NEIGHBOURS_MAX else 0
+            more = rows.values("pk").count() - NEIGHBOURS_MAX if len(listed) > NEIGHBOURS_MAX else 0
             layers.append(Layer(layer, [_link(layer, row) for row in listed[:NEIGHBOURS_MAX]], more))
     keys = {layer.kind: {link.id for link in layer.links} for layer in layers}
     ways = ways_to(keys.get("volume", ()), keys.get("host", ()))
@@ -124,9 +124,11 @@ def trace(kind: str, key: int) -> Trace:
     return Trace(kind, thing.pk, name, figures, layers, edges, ways, _volume_of(thing))
 
 
-def _with_device(model: type[Model]) -> QuerySet[Model]:
-    """All rows; those of ends with their device, which their note names."""
+def _rows_of(model: type[Model]) -> QuerySet[Model]:
+    """All rows; ends with their device, which their note names, and disks without their long profiles."""
     rows = model._default_manager.all()
+    if model is Disk:
+        return rows.defer("weekday_profile", "weekend_profile")
     return rows.select_related("device") if model in ENDS.values() else rows
 
 
@@ -440,5 +442,5 @@ def find(text: str) -> list[Link]:
             query &= Q(kind=kind)
         if kind in ENDS:
             query |= Q(network__icontains=wanted)
-        found += [_link(kind, row) for row in _with_device(model).filter(query).order_by("name")[:FOUND_MAX]]
+        found += [_link(kind, row) for row in _rows_of(model).filter(query).order_by("name")[:FOUND_MAX]]
     return sorted(found, key=lambda link: not link.name.lower().startswith(wanted.lower()))
