@@ -336,12 +336,14 @@ function PoolBrackets({
             <a href={`/trace/pool/${String(pool.id)}`} style={{ color: "var(--mute)" }}>
               {pool.name}
             </a>
-            <span className="mono" style={{ whiteSpace: "nowrap" }}>
-              <strong style={{ color: pool.over ? "var(--buoyText)" : "inherit" }}>
+            <span className="mono">
+              <strong style={{ whiteSpace: "nowrap", color: pool.over ? "var(--buoyText)" : "inherit" }}>
                 {pool.over && "▲ "}
                 {formatMs(pool.peak_ms)}
               </strong>
-              {then && ` → ${then.peak_ms.toFixed(1)}`}
+              {then &&
+                formatMs(then.peak_ms) !== formatMs(pool.peak_ms) &&
+                ` →\u00a0${then.peak_ms.toFixed(1)}`}
             </span>
           </Box>
         );

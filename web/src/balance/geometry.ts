@@ -82,7 +82,7 @@ export interface Spacing {
 const BOARD_PX = 840;
 const WIDEST_PX = 140;
 const ROOMY = { most: 8, gap: 40, narrowest: 60 };
-const CLOSE = { gap: 22, narrowest: 38 };
+const CLOSE = { gap: 22, narrowest: 34 };
 
 /** As many datastores as fit stand side by side at 1280 pixels, closer where they are many; more are scrolled to. */
 export function spacing(count: number): Spacing {
