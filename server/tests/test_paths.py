@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from importlib import import_module
 from typing import Any
 
 import pytest
+from django.apps import apps
 from rest_framework.test import APIClient
 
 from conftest import StandIns
@@ -268,3 +270,22 @@ def test_a_depth_set_by_hand_after_the_check_is_not_overwritten(estate: StandIns
     lot.refresh_from_db()
     assert lot.state == Lot.State.FAILED
     assert "given another value meanwhile" in str([step.problem for step in lot.steps.all()])
+
+
+def test_lots_of_path_policies_from_before_can_still_be_undone(estate: StandIns, ines: User) -> None:
+    lot = run_to_end(drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={}))
+    # As an earlier version kept it.
+    for kept in (lot.form, lot.plan):
+        kept.pop("setting")
+        kept["policy"] = kept.pop("value")
+    lot.kind = "path_policy"
+    lot.save()
+    for step in lot.steps.all():
+        step.kind = "set_path_policies"
+        step.params.pop("setting")
+        step.save()
+    import_module("movelot.lots.migrations.0003_device_settings").rename(apps, None)
+    lot = Lot.objects.get(pk=lot.pk)
+    assert lot.plan["value"] == "RoundRobin"
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    assert set(policies().values()) == {"RoundRobin", "OnePath"}
