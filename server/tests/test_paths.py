@@ -289,3 +289,16 @@ def test_lots_of_path_policies_from_before_can_still_be_undone(estate: StandIns,
     assert lot.plan["value"] == "RoundRobin"
     assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert set(policies().values()) == {"RoundRobin", "OnePath"}
+
+
+def test_devices_beyond_the_filter_are_not_judged_and_depths_not_told_are_counted(estate: StandIns, ines: User) -> None:
+    seen = HostDevice.objects.filter(serial=Volume.objects.get(name="berth-b").serial)
+    seen.filter(device__name="quay-01").update(queue_depth=0)
+    other = HostDevice.objects.get(device__name="quay-03", serial=Volume.objects.get(name="berth-c").serial)
+    other.paths = other.paths[:1]
+    other.save()
+    lot = drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={"text": "berth-b"})
+    assert not any("one path" in check["text"] for check in lot.checks)
+    lot = drafted("device_settings", ines, setting="queue_depth", value=32, filter={"text": "berth-b"})
+    # Nothing told + 24 + 40 now, three times 32 then.
+    assert any("64 I/Os to one volume at most now, 96 after; 1 devices" in check["text"] for check in lot.checks)

@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db.models import Count, QuerySet
 
+from movelot.attach.steps import PATH_POLICY
 from movelot.devices.capabilities import DEVICE_LIMITS
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
 from movelot.inventory.store import inventory_version
@@ -17,7 +18,8 @@ from movelot.lots.steps.base import StepSpec
 from movelot_core.device_settings import SETTINGS
 
 ROWS_MAX = 500
-SPREADING = "RoundRobin"
+# By host, the value that each device to be changed has now, by its serial.
+Before = dict[str, dict[str, str | int]]
 
 
 @dataclass
@@ -144,7 +146,7 @@ class DeviceSettingsKind(DraftKind):
             check = Check(f"{setting.label} is possible", STOP, setting.expected())
             return Draft(f"Set {setting.label}", checks=[check])
         found = list(chosen(which).values_list("device__name", "serial", setting.name))
-        before: dict[str, dict[str, str | int]] = {}
+        before: Before = {}
         for host, serial, now in found:
             if now != value:
                 before.setdefault(host, {})[serial] = now
@@ -180,29 +182,36 @@ class DeviceSettingsKind(DraftKind):
         return {"rows": [row]}
 
 
-def _checks(plan: SettingPlan, before: dict[str, dict[str, str | int]]) -> list[Check]:
+def _checks(plan: SettingPlan, before: Before) -> list[Check]:
     setting = SETTINGS[plan.setting]
     told = setting.told(plan.value)
     if not plan.devices:
         return [Check("something to change", STOP, f"All {plan.same} devices have {told} already.")]
-    checks = [Check("something to change", PASS, f"{plan.devices} devices on {plan.hosts} hosts; {plan.same} have it")]
-    touched = HostDevice.objects.filter(device__name__in=before).select_related("device")
-    if setting.choices:
-        lonely = sorted({row.device.name for row in touched if len(row.paths) == 1})
-        if plan.value != "OnePath" and lonely:
-            text = f"{', '.join(lonely[:5])} have devices with one path: the policy has no effect there yet."
-            checks.append(Check("paths to spread over", WARN, text))
-        return checks
-    checks.append(_settable(set(before)))
-    if setting.name == "queue_depth":
-        checks.append(_outstanding(before, int(plan.value)))
-    else:
-        serials = {(host, serial) for host, held in before.items() for serial in held}
-        other = sum(1 for row in touched if (row.device.name, row.serial) in serials and row.path_policy != SPREADING)
-        if other:
-            text = f"{other} of the devices do not use round robin: the turn length has no effect there yet."
-            checks.append(Check("paths are taken in turn", WARN, text))
-    return checks
+    change = Check("something to change", PASS, f"{plan.devices} devices on {plan.hosts} hosts; {plan.same} have it")
+    match plan.setting:
+        case "path_policy":
+            return [change, *_spread(before, str(plan.value))]
+        case "queue_depth":
+            return [change, _settable(set(before)), _outstanding(before, int(plan.value))]
+    return [change, _settable(set(before)), *_in_turn(before)]
+
+
+def _spread(before: Before, policy: str) -> list[Check]:
+    """Whether there is more than one path to spread I/O over."""
+    if policy == "OnePath":
+        return []
+    rows = HostDevice.objects.filter(device__name__in=before).values_list("device__name", "serial", "paths")
+    lonely = sorted({host for host, serial, paths in rows if serial in before[host] and len(paths) == 1})
+    text = f"{', '.join(lonely[:5])} have devices with one path: the policy has no effect there yet."
+    return [Check("paths to spread over", WARN, text)] if lonely else []
+
+
+def _in_turn(before: Before) -> list[Check]:
+    """Whether the paths of all devices are taken in turn, which a turn length is for."""
+    rows = HostDevice.objects.filter(device__name__in=before).exclude(path_policy=PATH_POLICY)
+    other = sum(serial in before[host] for host, serial in rows.values_list("device__name", "serial"))
+    text = f"{other} of the devices do not use round robin: the turn length has no effect there yet."
+    return [Check("paths are taken in turn", WARN, text)] if other else []
 
 
 def _settable(hosts: set[str]) -> Check:
@@ -215,14 +224,18 @@ def _settable(hosts: set[str]) -> Check:
     return Check("hosts can set it", PASS, "set per device while it is in use")
 
 
-def _outstanding(before: dict[str, dict[str, str | int]], depth: int) -> Check:
+def _outstanding(before: Before, depth: int) -> Check:
     """How many I/Os all hosts together may keep outstanding to one volume, now and after: the array queues them."""
     serials = {serial for held in before.values() for serial in held}
     now: dict[str, int] = {}
     after: dict[str, int] = {}
+    untold = 0
     rows = HostDevice.objects.filter(serial__in=serials).values_list("device__name", "serial", "queue_depth")
     for host, serial, held in rows:
+        untold += not held
         now[serial] = now.get(serial, 0) + held
         after[serial] = after.get(serial, 0) + (depth if serial in before.get(host, {}) else held)
     text = f"all hosts together: {max(now.values())} I/Os to one volume at most now, {max(after.values())} after"
+    if untold:
+        text += f"; {untold} devices whose depth is not told count as none"
     return Check("I/Os the array may have to queue", PASS, text)

@@ -119,7 +119,7 @@ def device_row(member: Resource) -> Row:
         "size_bytes": member["CapacityBytes"],
         "lun": member["LUN"],
         "signature_kind": member["Signature"]["Kind"],
-        **{name: member.get(field, 0) for name, field in SETTING_FIELDS.items()},
+        **{name: _setting(member, name) for name in SETTING_FIELDS},
         "paths": [[path["Port"], path["Portal"], path["AccessState"]] for path in member["Paths"]],
     }
 
@@ -229,7 +229,12 @@ SETTING_FIELDS = {"path_policy": "PathPolicy", "queue_depth": "QueueDepth", "tur
 def device_settings(session: DeviceSession, setting: str) -> dict[str, str | int]:
     """A setting's value on each of the host's devices now, by serial; 0 for a number that the host does not tell."""
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Devices")
-    return {str(member["Serial"]): member.get(SETTING_FIELDS[setting], 0) for member in members}
+    return {str(member["Serial"]): _setting(member, setting) for member in members}
+
+
+def _setting(member: Resource, setting: str) -> str | int:
+    field = SETTING_FIELDS[setting]
+    return str(member[field]) if setting == "path_policy" else int(member.get(field, 0))
 
 
 def set_device(session: DeviceSession, serial: str, setting: str, value: str | int) -> None:

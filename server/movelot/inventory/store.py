@@ -84,12 +84,10 @@ def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at:
         locked.file_client, locked.nqn = reading.file_client, reading.nqn
         locked.save()
         row = Reading.objects.create(device=locked, taken_at=taken_at, seconds=seconds, digest=digest, changed=is_new)
-        if device.read_at:
-            _forget_old_readings(locked)
+        _forget_old_readings(locked)
     if is_new:
         changed()
-    for field in Device._meta.concrete_fields:
-        setattr(device, field.attname, getattr(locked, field.attname))
+    device.refresh_from_db()
     return row
 
 

@@ -92,7 +92,9 @@ export function DeviceSettingsPage() {
   });
   const data = found.data;
   const setting = data?.settings.find((each) => each.name === name);
-  const wanted = setting && isValue(setting, value) ? value : "";
+  // A number is compared as rows have it, without zeros before it.
+  const wanted =
+    !setting || !isValue(setting, value) ? "" : setting.choices.length ? value : String(Number(value));
   const wrong = value !== "" && !wanted;
   const differ =
     setting && wanted && data ? data.rows.filter((row) => valueOf(row, setting) !== wanted).length : 0;

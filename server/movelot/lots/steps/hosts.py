@@ -192,7 +192,7 @@ class SetPathPolicy(StepKind):
         found = host.find_device(run.session, run.params["serial"])
         demand(found is not None, "device_missing", f"{run.session.name} does not see device {run.params['serial']}.")
         before = run.result.get("before") or (found or {})["path_policy"]
-        host.act(run.session, "SetPathPolicy", Serial=run.params["serial"], Policy=run.params["policy"])
+        host.set_device(run.session, run.params["serial"], "path_policy", run.params["policy"])
         return Progress(True, {"before": before})
 
     def verify(self, run: StepRun) -> None:
