@@ -104,6 +104,21 @@ def test_a_disk_may_lie_on_a_datastore_that_only_other_hosts_mount(
     assert Disk.objects.get(identity=disk["identity"]).datastore == Datastore.objects.get(identity=store)
 
 
+def test_a_datastore_that_goes_from_one_host_to_another_stays_the_same(demo: dict[str, Any], api: APIClient) -> None:
+    store = next(row["identity"] for row in demo["datastores"] if row["name"] == "berth-a")
+    hosts = [row["host"] for row in demo["mounts"] if row["datastore"] == store]
+
+    def only_on(host: str) -> dict[str, Any]:
+        left = [row for row in demo["mounts"] if row["datastore"] != store or row["host"] == host]
+        return {**demo, "mounts": left}
+
+    assert send(api, zipped(only_on(hosts[0]))).json()["imported"]
+    key = Datastore.objects.get(identity=store).pk
+    assert send(api, zipped(only_on(hosts[1]))).json()["imported"]
+    mount = Mount.objects.get(datastore__identity=store)
+    assert (mount.host.name, mount.datastore_id) == (hosts[1], key)
+
+
 def test_what_is_written_is_a_valid_data_package_to_others(estate: StandIns, tmp_path: Any) -> None:
     with zipfile.ZipFile(io.BytesIO(package(WHEN))) as archive:
         archive.extractall(tmp_path)

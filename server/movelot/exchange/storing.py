@@ -16,9 +16,11 @@ from movelot.exchange.tables import HOUR_COLUMNS
 from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
 from movelot.inventory.bulk import insert
-from movelot.inventory.store import changed, store_reading
+from movelot.inventory.store import changed, store_reading, store_readings
 
 DAYS = {"weekday": 0, "weekend": 1}
+# Each host brings thousands of rows: not all are held at once.
+HOSTS_AT_ONCE = 50
 MEASURES = {"read_iops": 0, "write_iops": 1, "kib": 2}
 
 
@@ -31,11 +33,11 @@ def store(package: Package, person: str) -> None:
     with transaction.atomic():
         devices = _devices(rows)
         _forget_others(devices)
-        for array in rows["arrays"]:
-            store_reading(devices[array["name"]], array_reading(array, rows), moment, 0.0)
+        store_readings([(devices[row["name"]], array_reading(row, rows)) for row in rows["arrays"]], moment, 0.0)
         by_host = rows_by_host(rows)
-        for host in rows["hosts"]:
-            store_reading(devices[host["name"]], host_reading(host, by_host), moment, 0.0)
+        for first in range(0, len(rows["hosts"]), HOSTS_AT_ONCE):
+            some = rows["hosts"][first : first + HOSTS_AT_ONCE]
+            store_readings([(devices[row["name"]], host_reading(row, by_host)) for row in some], moment, 0.0)
         _settle(rows, person)
         _measured(rows)
     changed()

@@ -7,12 +7,12 @@ disks has more than 200,000 rows (docs/benchmarks.md). Rows of numbers, text, ti
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 from django.db import connection
-from django.db.models import JSONField, Model
+from django.db.models import DateTimeField, Field, JSONField, Model
 
 
 def insert(
@@ -29,9 +29,9 @@ def insert(
     fields = [field for field in model._meta.concrete_fields if not field.primary_key]
     given = [field for field in fields if field.attname in listed[0]]
     defaults = [field for field in fields if field.attname not in listed[0]]
-    kinds = [(field.attname, isinstance(field, JSONField)) for field in given]
-    rest = [_plain(field.get_default(), isinstance(field, JSONField)) for field in defaults]
-    values = [[*(_plain(row[name], as_json) for name, as_json in kinds), *rest] for row in listed]
+    ways = [(field.attname, _way(field)) for field in given]
+    rest = [_way(field)(field.get_default()) for field in defaults]
+    values = [[*(way(row[name]) for name, way in ways), *rest] for row in listed]
     quote = connection.ops.quote_name
     columns = [quote(str(field.column)) for field in (*given, *defaults)]
     marks = ", ".join(["%s"] * len(columns))
@@ -45,8 +45,21 @@ def insert(
         cursor.executemany(sql, values)
 
 
-def _plain(value: Any, as_json: bool) -> Any:
-    """A value as the driver takes it: times are stored in UTC, and nothing is NULL, not JSON's null."""
-    if isinstance(value, datetime):
-        return value.astimezone(UTC).replace(tzinfo=None)
-    return json.dumps(value) if as_json and value is not None else value
+def _way(field: Field[Any, Any]) -> Callable[[Any], Any]:
+    """What makes a field's value one that the driver takes."""
+    if isinstance(field, JSONField):
+        return _as_json
+    return _as_utc if isinstance(field, DateTimeField) else _as_is
+
+
+def _as_json(value: Any) -> str | None:
+    # Nothing is NULL, not JSON's null.
+    return None if value is None else json.dumps(value)
+
+
+def _as_utc(value: datetime | None) -> datetime | None:
+    return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+
+def _as_is(value: Any) -> Any:
+    return value
