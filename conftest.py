@@ -19,6 +19,8 @@ sys.path.insert(0, str(ROOT / "scripts"))
 # Which of pytest's workers this is: each has databases, ports and stand-ins of its own.
 WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
 os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "1")
+# The stand-ins' work is done at once here.
+os.environ.setdefault("MOVELOT_LOT_POLL", "0.05")
 
 TEST_STANDIN_PORT = 19443 + 20 * WORKER
 TEST_CONTROL_PORT = 19440 + 20 * WORKER

@@ -191,6 +191,8 @@ CELERY_BEAT_SCHEDULE = {
     "prune history": {"task": "movelot.devices.tasks.prune_history", "schedule": 6 * 3600},
     "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
 }
+# How often a running lot asks a device about long work.
+LOT_POLL_SECONDS = float(os.environ.get("MOVELOT_LOT_POLL", "0.4"))
 DEVICE_TIMEOUT_SECONDS = float(os.environ.get("MOVELOT_DEVICE_TIMEOUT", "8"))
 READING_STALE_SECONDS = 120
 TELEMETRY_DAYS = int(os.environ.get("MOVELOT_TELEMETRY_DAYS", "30"))

@@ -11,7 +11,6 @@ from movelot.accounts.models import User
 from movelot.inventory.models import Datastore, Device, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
-from movelot.lots.runner import Driver
 from server.tests.conftest import drafted, run_to_end
 from server.tests.test_lots import attach
 
@@ -42,18 +41,6 @@ def test_it_is_set_on_every_host_and_put_back(estate: StandIns, ines: User, api:
     assert told["new machines go here from"] == "quay-01, quay-02, quay-03"
     assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert defaults(estate) == dict.fromkeys(QUAYS, "berth-d")
-
-
-def test_a_host_that_failed_is_set_when_the_lot_runs_on(estate: StandIns, ines: User) -> None:
-    lot = make_default(ines, "berth-c")
-    actions.run(lot)
-    estate.fault("quay-02", "fail_nth", n=1)
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    lot.refresh_from_db()
-    assert lot.state == Lot.State.FAILED
-    assert defaults(estate)["quay-02"] == "berth-d"
-    run_to_end(lot)
-    assert defaults(estate) == dict.fromkeys(QUAYS, "berth-c")
 
 
 def test_only_what_every_host_mounts_can_be_the_default_and_only_a_change_is_a_lot(

@@ -17,7 +17,7 @@ from movelot.lots import actions
 from movelot.lots.models import Lot
 from server.tests.conftest import drafted, run_to_end, signed_in
 from server.tests.test_lots import outside
-from server.tests.test_masking import checks_of, run_with_fault
+from server.tests.test_masking import checks_of
 
 SERVER = "shale-b.kestrelbay.example"
 QUAYS = ("quay-01", "quay-02", "quay-03")
@@ -62,31 +62,6 @@ def test_an_export_is_made_and_mounted_alike_on_every_host(estate: StandIns, ine
     # Each host's address and no other is let in.
     clients = [network for network, _ in Export.objects.get(name="sand-05").clients]
     assert clients == ["10.40.10.101/32", "10.40.10.102/32", "10.40.10.103/32"]
-
-
-def test_undone_it_leaves_the_world_as_it_was(estate: StandIns, ines: User) -> None:
-    before = whole(estate)
-    lot = run_to_end(drafted("attach_file", ines, **FORM))
-    assert whole(estate) != before
-    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
-    assert whole(estate) == before
-
-
-@pytest.mark.parametrize(("device", "n"), [("shale", 1), ("shale", 2), ("quay-01", 1), ("quay-02", 1), ("quay-02", 2)])
-@pytest.mark.parametrize("fault", ["fail_nth", "drop"])
-def test_a_fault_in_the_middle_ends_as_it_should(estate: StandIns, ines: User, device: str, n: int, fault: str) -> None:
-    before = whole(estate)
-    lot = run_with_fault(drafted("attach_file", ines, **FORM), estate, device, fault, n)
-    if lot.state == Lot.State.FAILED:
-        actions.run(lot)
-        from movelot.lots.runner import Driver
-
-        Driver(Lot.objects.get(pk=lot.pk)).run()
-        lot.refresh_from_db()
-    assert lot.state == Lot.State.DONE
-    assert mounting("sand-05") == ["quay-01", "quay-02", "quay-03"]
-    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
-    assert whole(estate) == before
 
 
 def test_the_form_chooses_server_version_and_clients(estate: StandIns, ines: User) -> None:

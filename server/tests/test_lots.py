@@ -49,16 +49,6 @@ def test_attach_makes_offers_formats_and_mounts_everywhere(estate: StandIns, ine
     assert "berth-e" in {v["name"] for v in estate.world()["volumes"]}
 
 
-def test_attach_undone_leaves_the_world_as_it_was(estate: StandIns, ines: User) -> None:
-    before = outside(estate)
-    lot = run_to_end(attach(ines))
-    assert outside(estate) != before
-    undo = run_to_end(actions.undo(lot, ines))
-    assert undo.state == Lot.State.DONE
-    assert outside(estate) == before
-    assert not Datastore.objects.filter(name="berth-e").exists()
-
-
 def test_a_deleted_volume_is_not_brought_back(estate: StandIns, ines: User) -> None:
     undo = run_to_end(actions.undo(run_to_end(attach(ines)), ines))
     with pytest.raises(Problem) as refused:

@@ -12,7 +12,6 @@ from movelot.inventory.models import Datastore, Device, Grant, HostDevice, HostP
 from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot
-from movelot.lots.runner import Driver
 from server.tests.conftest import drafted, run_to_end, signed_in
 from server.tests.test_lots import outside
 
@@ -94,35 +93,6 @@ def interfaces(standins: StandIns) -> dict[str, list[tuple[str, str, int]]]:
     return {
         h["name"]: [(i["name"], i["address"], i["mtu"]) for i in h["interfaces"]] for h in standins.world()["hosts"]
     }
-
-
-def test_undone_nothing_is_left_not_even_a_connection(granted: StandIns, ines: User) -> None:
-    before = everything(granted)
-    lot = run_to_end(attach(ines))
-    assert everything(granted) != before
-    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
-    assert everything(granted) == before
-
-
-@pytest.mark.parametrize("device", ["chalk", "quay-02"])
-@pytest.mark.parametrize(("kind", "ended"), [("drop", Lot.State.DONE), ("fail_nth", Lot.State.FAILED)])
-def test_a_lost_answer_is_asked_again_and_a_failed_lot_runs_on(
-    granted: StandIns, ines: User, device: str, kind: str, ended: str
-) -> None:
-    before = everything(granted)
-    lot = attach(ines)
-    actions.run(lot)
-    granted.fault(device, kind, 3)
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    lot.refresh_from_db()
-    assert lot.state == ended
-    granted.fault(device)
-    if ended == Lot.State.FAILED:
-        run_to_end(lot)
-    assert lot.state == Lot.State.DONE
-    assert Datastore.objects.get(name="chalk-01").mounts.count() == 3
-    run_to_end(actions.undo(lot, ines))
-    assert everything(granted) == before
 
 
 def findings_of(kind: str) -> dict[str, Any]:

@@ -13,7 +13,6 @@ from movelot.devices.reading import reread
 from movelot.inventory.models import Device, Disk, HostDevice, Machine, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
-from movelot.lots.runner import Driver
 from server.tests.conftest import drafted, run_to_end
 from server.tests.test_lots import outside
 
@@ -135,19 +134,3 @@ def test_it_is_taken_away_once_its_machine_is_off(estate: StandIns, ines: User) 
     assert lot.steps.first().kind == "take_volume"
     assert run_to_end(lot).state == Lot.State.DONE
     assert everything(estate) == before
-
-
-@pytest.mark.parametrize("fault", ["drop", "fail_nth"])
-def test_a_fault_while_giving_it_doubles_nothing(estate: StandIns, ines: User, fault: str) -> None:
-    lot = give(ines, "payroll")
-    host = Machine.objects.get(name="payroll").device.name
-    actions.run(lot)
-    estate.fault(host, fault, **({"n": 3} if fault == "fail_nth" else {}))
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    lot.refresh_from_db()
-    if lot.state == Lot.State.FAILED:
-        assert lot.steps.filter(state="failed").count() == 1
-        run_to_end(lot)
-    assert lot.state == Lot.State.DONE
-    (raw,) = everything(estate)[1].values()
-    assert raw == [{"serial": Volume.objects.get(name="raw-01").serial, "shared": False}]

@@ -16,7 +16,6 @@ from movelot.devices.session import session_with
 from movelot.inventory.models import Datastore, Device, Disk, Grant, Machine, Pool, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
-from movelot.lots.runner import Driver
 from server.tests.conftest import drafted, run_to_end, signed_in
 from server.tests.test_nvme import everything
 
@@ -169,23 +168,6 @@ def test_an_idle_set_is_a_finding(granted: StandIns, ines: User) -> None:
     rows = signed_in("ines.marrow").get("/api/rounds/").json()["findings"]
     found = next(row for row in rows if row["kind"] == "idle_volume" and row["subject"] == "chalk-vd")
     assert found["draft"]["action"] == "Delete the volume set"
-
-
-@pytest.mark.parametrize(("device", "kind"), [("chalk", "drop"), ("quay-01", "drop"), ("chalk", "fail_nth")])
-def test_a_fault_in_the_middle_leaves_no_second_set(granted: StandIns, ines: User, device: str, kind: str) -> None:
-    before = everything(granted)
-    lot = attach(ines)
-    actions.run(lot)
-    granted.fault(device, kind, 2)
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    granted.fault(device)
-    lot.refresh_from_db()
-    if lot.state == Lot.State.FAILED:
-        run_to_end(lot)
-    assert lot.state == Lot.State.DONE
-    assert [v["name"] for v in granted.world()["volumes"] if v["kind"] == "set"] == ["chalk-vd"]
-    run_to_end(actions.undo(lot, ines))
-    assert everything(granted) == before
 
 
 def test_an_array_that_allows_no_more_sets_is_said_in_the_draft(granted: StandIns, ines: User) -> None:

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from movelot.attach.joining import connect_steps
 from movelot.inventory.models import Device, HostPort, Portal
-from movelot.inventory.paths import PathTable, expected_paths, initiator_of
+from movelot.inventory.paths import PathTable, expected_paths, initiator_of, initiators_of
 from movelot.lots.steps.base import StepSpec
 from movelot_core.addresses import next_free
 from movelot_core.errors import CoreError
@@ -116,8 +116,11 @@ def find_paths_steps(
     """What finds the paths of the mended tables of ``arrays``; the first of the steps stands at position ``first``.
 
     That is the connections that are missing, if any, and a scan, but for NVMe, whose namespaces are there without one.
+    An array that does not know the host yet would refuse it: the lot that attaches the first volume connects them.
     """
-    steps = [step for array, table in arrays for step in connect_steps(array, [host], table, needs)]
+    names = initiators_of(host)
+    known = [(array, table) for array, table in arrays if array.initiators.filter(identifier__in=names).exists()]
+    steps = [step for array, table in known for step in connect_steps(array, [host], table, needs)]
     if arrays and all(array.has_namespaces for array, _ in arrays):
         return steps
     return [*steps, _rescan(host, (*needs, *range(first, first + len(steps))))]

@@ -90,6 +90,7 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
         fingerprint=shown.fingerprint,
     )
     reread([device])
+    device.refresh_from_db()
     return device
 
 
@@ -108,3 +109,4 @@ def pin_again(device: Device, fingerprint: str) -> None:
     device.state, device.detail = Device.State.LINKED, ""
     device.save()
     reread([device])
+    device.refresh_from_db()

@@ -130,8 +130,10 @@ class DeviceSession:
             message = str(response.dict["error"]["message"])
         except (KeyError, TypeError, ValueError):
             message = f"answered {status}"
-        if status in (401, 403):
+        if status == 401:
             raise DeviceRefused(self.name, f"{self.name} refuses the account {self.user}.")
+        if status == 403:
+            raise DeviceRefused(self.name, f"{self.name} does not let {self.user} do this: {message}")
         if status == 404:
             raise DeviceGone(self.name, message)
         if status == 412:

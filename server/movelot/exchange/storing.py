@@ -16,7 +16,7 @@ from movelot.exchange.tables import HOUR_COLUMNS
 from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
 from movelot.inventory.bulk import insert
-from movelot.inventory.store import changed, store_reading, store_readings
+from movelot.inventory.store import changed, store_readings
 
 DAYS = {"weekday": 0, "weekend": 1}
 # Each host brings thousands of rows: not all are held at once.
@@ -33,11 +33,11 @@ def store(package: Package, person: str) -> None:
     with transaction.atomic():
         devices = _devices(rows)
         _forget_others(devices)
-        store_readings([(devices[row["name"]], array_reading(row, rows)) for row in rows["arrays"]], moment, 0.0)
+        store_readings([(devices[row["name"]], array_reading(row, rows), 0.0) for row in rows["arrays"]], moment)
         by_host = rows_by_host(rows)
         for first in range(0, len(rows["hosts"]), HOSTS_AT_ONCE):
             some = rows["hosts"][first : first + HOSTS_AT_ONCE]
-            store_readings([(devices[row["name"]], host_reading(row, by_host)) for row in some], moment, 0.0)
+            store_readings([(devices[row["name"]], host_reading(row, by_host), 0.0) for row in some], moment)
         _settle(rows, person)
         _measured(rows)
     changed()
@@ -67,7 +67,7 @@ def _forget_others(devices: dict[str, models.Device]) -> None:
             with transaction.atomic():
                 device.delete()
         except ProtectedError:
-            store_reading(device, nothing_on(device), now(), 0.0)
+            store_readings([(device, nothing_on(device), 0.0)], now())
     models.Datastore.objects.filter(mounts=None).delete()
 
 

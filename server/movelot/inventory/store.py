@@ -18,7 +18,8 @@ from movelot_core.rounds import clock_is_off
 
 READINGS_KEPT = 50
 VERSION = "inventory-version"
-Told = tuple[Device, ArrayReading | HostReading]
+# A device, what it said, and how many seconds that took.
+Told = tuple[Device, ArrayReading | HostReading, float]
 
 
 def inventory_version() -> str:
@@ -44,17 +45,14 @@ def _new_version() -> str:
     return uuid.uuid4().hex
 
 
-def store_reading(device: Device, reading: ArrayReading | HostReading, taken_at: datetime, seconds: float) -> None:
-    """Make the tables say what ``reading`` says; a reading equal to the last one touches only the device's row."""
-    store_readings([(device, reading)], taken_at, seconds)
-    device.refresh_from_db()
+def store_readings(told: Sequence[Told], taken_at: datetime) -> None:
+    """Make the tables say what each device said, all or nothing; what equals the last reading changes no other row.
 
-
-def store_readings(told: Sequence[Told], taken_at: datetime, seconds: float) -> None:
-    """``store_reading`` for many devices at once, each of which took ``seconds``."""
+    A device that was unlinked meanwhile is left out.
+    """
     with transaction.atomic():
-        locked = {row.pk: row for row in Device.objects.select_for_update().filter(pk__in=[d.pk for d, _ in told])}
-        news = [Said(locked[device.pk], reading) for device, reading in told]
+        locked = {row.pk: row for row in Device.objects.select_for_update().filter(pk__in=[d.pk for d, _, _ in told])}
+        news = [Said(locked[device.pk], reading, seconds) for device, reading, seconds in told if device.pk in locked]
         differing = [said for said in news if said.device.digest != said.digest]
         for said in differing:
             if isinstance(said.reading, ArrayReading):
@@ -63,7 +61,9 @@ def store_readings(told: Sequence[Told], taken_at: datetime, seconds: float) -> 
         for said in news:
             said.keep(taken_at)
         Reading.objects.bulk_create(
-            Reading(device=said.device, taken_at=taken_at, seconds=seconds, digest=said.digest, changed=said.is_new)
+            Reading(
+                device=said.device, taken_at=taken_at, seconds=said.seconds, digest=said.digest, changed=said.is_new
+            )
             for said in news
         )
         _forget_old_readings(list(locked))
@@ -74,8 +74,8 @@ def store_readings(told: Sequence[Told], taken_at: datetime, seconds: float) -> 
 class Said:
     """A reading about to be stored, and whether it says anything new."""
 
-    def __init__(self, device: Device, reading: ArrayReading | HostReading) -> None:
-        self.device, self.reading = device, reading
+    def __init__(self, device: Device, reading: ArrayReading | HostReading, seconds: float) -> None:
+        self.device, self.reading, self.seconds = device, reading, seconds
         values = [value for name, value in vars(reading).items() if name != "clock_offset_seconds"]
         self.digest = hashlib.sha256(repr(values).encode()).hexdigest()
         self.state = Device.State.IMPORTED if device.imported else Device.State.LINKED

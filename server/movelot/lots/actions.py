@@ -137,7 +137,8 @@ def drop(lot: Lot) -> None:
 
 def undo(lot: Lot, user: User) -> Lot:
     """A draft that takes back what the lot did, last step first."""
-    if lot.active or not lot.steps.filter(state=Step.State.DONE).exists():
+    acted = [step for step in lot.steps.all() if step.acted]
+    if lot.active or not acted:
         raise Problem(
             409,
             "nothing_to_undo",
@@ -151,7 +152,7 @@ def undo(lot: Lot, user: User) -> Lot:
             f"People carried lot {lot.pk} out; Move Lot cannot take back what it did not do.",
             hint="Import the estate anew and draft a lot for what you want to have.",
         )
-    final = next((step for step in lot.steps.filter(state=Step.State.DONE) if not KINDS[step.kind].reversible), None)
+    final = next((step for step in acted if not KINDS[step.kind].reversible), None)
     if final:
         raise Problem(
             409,
@@ -174,7 +175,7 @@ def undo(lot: Lot, user: User) -> Lot:
 
 
 class UndoKind(DraftKind):
-    """Lots that undo another: the undos of its done steps, in reverse order, each waiting for those it must follow."""
+    """Lots that undo another: the undos of steps that acted, last first, each waiting for those that it must follow."""
 
     name = "undo"
 
@@ -189,7 +190,7 @@ class UndoKind(DraftKind):
                 for key, s in steps.items()
             )
         )
-        done = [key for key, step in steps.items() if step.state == Step.State.DONE]
+        done = [key for key, step in steps.items() if step.acted]
         specs: list[StepSpec] = []
         late: list[StepSpec] = []
         number: dict[str, tuple[int, ...]] = {}
@@ -209,7 +210,9 @@ class UndoKind(DraftKind):
             specs.append(_placed(spec, step, tuple(sorted(followers))))
         specs += [replace(spec, needs=tuple(range(len(specs)))) for spec in late]
         facts = {f"step {step.position}": step.state for step in steps.values()}
-        checks = [Check("can be undone", "pass", f"{len(specs)} of {len(done)} done steps have something to take back")]
+        checks = [
+            Check("can be undone", "pass", f"{len(specs)} of {len(done)} steps that acted have something to take back")
+        ]
         return Draft(f"Undo lot {target.pk}: {target.title}"[:200], specs, {"undoes": target.pk}, checks, facts)
 
 

@@ -146,8 +146,7 @@ def detail_of(lot: Lot) -> LotDetail:
     """A lot with its steps, their planned times, and the time left while it runs."""
     steps = list(lot.steps.select_related("device"))
     schedule = graph_of(steps).schedule()
-    done_steps = [step for step in steps if step.state == Step.State.DONE]
-    done = len(done_steps)
+    done = sum(step.state == Step.State.DONE for step in steps)
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
     total = max((slot.end for slot in schedule.values()), default=0.0)
     stops = any(check["level"] == "stop" for check in lot.checks)
@@ -164,9 +163,9 @@ def detail_of(lot: Lot) -> LotDetail:
         by_hand=any(step.device.imported for step in steps),
         can_undo=not any(step.device.imported for step in steps)
         and not lot.active
-        and done > 0
+        and any(step.acted for step in steps)
         and undone is None
-        and all(KINDS[s.kind].reversible for s in done_steps),
+        and all(KINDS[step.kind].reversible for step in steps if step.acted),
     )
 
 

@@ -90,6 +90,8 @@ class Step(models.Model):
     per_second = models.FloatField(default=0)
     result = models.JSONField(default=dict)
     problem = models.JSONField(default=dict)
+    # It failed, but its device may have been changed by it all the same: an undo has to look after it too.
+    touched = models.BooleanField(default=False)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
 
@@ -104,3 +106,8 @@ class Step(models.Model):
 
     def __str__(self) -> str:
         return f"{self.position}. {self.title} [{self.state}]"
+
+    @property
+    def acted(self) -> bool:
+        """Whether there may be something to take back."""
+        return self.state == self.State.DONE or (self.state == self.State.FAILED and self.touched)

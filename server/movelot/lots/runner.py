@@ -14,6 +14,7 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from dataclasses import dataclass
 
+from django.conf import settings
 from django.db import connection
 from django.utils.timezone import now
 
@@ -25,12 +26,11 @@ from movelot.lots.actions import filled
 from movelot.lots.drafting import kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
-from movelot.lots.steps.base import Progress, StepProblem, StepRun
+from movelot.lots.steps.base import Progress, StepProblem, StepRun, Unproven
 from movelot_core.lots import StepGraph, StepNode
 
 log = logging.getLogger(__name__)
 
-POLL_SECONDS = 0.4
 AWAY_PATIENCE_SECONDS = 30.0
 LANE_LIMIT = 4
 DATASTORE_LIMIT = 2
@@ -97,9 +97,9 @@ class Driver:
     def _pause(self) -> None:
         """Until a call returns, or running work is to be asked about again."""
         if self.jobs:
-            wait([job.future for job in self.jobs.values()], POLL_SECONDS, FIRST_COMPLETED)
+            wait([job.future for job in self.jobs.values()], settings.LOT_POLL_SECONDS, FIRST_COMPLETED)
         else:
-            time.sleep(POLL_SECONDS / 2)
+            time.sleep(settings.LOT_POLL_SECONDS / 2)
 
     def _keys(self, state: str) -> list[str]:
         return [key for key, step in self.steps.items() if step.state == state]
@@ -146,25 +146,20 @@ class Driver:
             if not job.future.done():
                 continue
             del self.jobs[key]
-            self.ask_after[key] = time.monotonic() + POLL_SECONDS
+            self.ask_after[key] = time.monotonic() + settings.LOT_POLL_SECONDS
             try:
                 self._progressed(job.step, job.future.result())
                 self.away_since.pop(key, None)
             except StepProblem as problem:
                 self._stopped(key, job.step, problem)
+            except Unproven as unproven:
+                job.step.result, job.step.touched = unproven.progress.result, True
+                self._stopped(key, job.step, unproven.problem)
             except DeviceAway as error:
                 self._unreachable(key, job.step, error)
             except DeviceError as error:
-                self._stopped(
-                    key,
-                    job.step,
-                    StepProblem(
-                        error.code,
-                        error.message,
-                        "What was done before this step stays.",
-                        "Settle it on the device, then run the lot on.",
-                    ),
-                )
+                job.step.touched |= KINDS[job.step.kind].piecewise
+                self._stopped(key, job.step, _refusal(error))
 
     def _progressed(self, step: Step, progress: Progress) -> None:
         step.task_uri, step.result = progress.task_uri, progress.result
@@ -227,7 +222,19 @@ class Driver:
 
 
 def _proven(progress: Progress, step: Step, run: StepRun) -> Progress:
-    """``progress``, once its effect was verified on the device if it claims to be done."""
+    """``progress``, once its effect was verified on the device if it claims to be done. Raises Unproven."""
     if progress.done:
-        KINDS[step.kind].verify(StepRun(run.key, run.params, run.session, progress.task_uri, progress.result))
+        try:
+            KINDS[step.kind].verify(StepRun(run.key, run.params, run.session, progress.task_uri, progress.result))
+        except DeviceAway:
+            # It is asked again, and so is the step's begin.
+            raise
+        except (StepProblem, DeviceError) as cause:
+            problem = cause if isinstance(cause, StepProblem) else _refusal(cause)
+            raise Unproven(problem, progress) from cause
     return progress
+
+
+def _refusal(error: DeviceError) -> StepProblem:
+    unchanged, hint = "What was done before this step stays.", "Settle it on the device, then run the lot on."
+    return StepProblem(error.code, error.message, unchanged, hint)

@@ -5,8 +5,6 @@ Written as Markdown, CSV, or HTML that prints; the same content in each.
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -15,6 +13,7 @@ from django.template.loader import render_to_string
 
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
+from movelot.spreadsheet import csv_text
 
 
 @dataclass(frozen=True)
@@ -109,19 +108,12 @@ COLUMNS = ("step", "device", "title", "detail", "after", "then", "minutes", "don
 
 def as_csv(sheet: Sheet) -> str:
     """The sheet as CSV, with empty columns for who did each step and when."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for step in sheet.steps:
-        after = " ".join(map(str, step.after))
-        row = [step.number, step.device, step.title, step.detail, after, step.proof, f"{step.minutes:.1f}", "", ""]
-        writer.writerow([_harmless(value) for value in row])
-    return out.getvalue()
+    return csv_text(COLUMNS, (_cells(step) for step in sheet.steps))
 
 
-def _harmless(value: object) -> object:
-    """A spreadsheet takes text that begins so for a formula."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@") else value
+def _cells(step: SheetStep) -> list[object]:
+    after = " ".join(map(str, step.after))
+    return [step.number, step.device, step.title, step.detail, after, step.proof, f"{step.minutes:.1f}", "", ""]
 
 
 def as_html(sheet: Sheet) -> str:

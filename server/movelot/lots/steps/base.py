@@ -67,6 +67,15 @@ class StepRun:
     result: Values = field(default_factory=dict)
 
 
+class Unproven(Exception):
+    """A step acted, but its effect was not there when the device was asked anew; what was made is in ``progress``."""
+
+    def __init__(self, cause: StepProblem, progress: Progress) -> None:
+        super().__init__(cause.message)
+        self.progress = progress
+        self.problem = StepProblem(cause.code, cause.message, "The step acted; an undo takes that back.", cause.hint)
+
+
 @dataclass(frozen=True)
 class Progress:
     """Where a step stands: done with a result, or long work followed at ``task_uri``."""
@@ -85,6 +94,8 @@ class StepKind(ABC):
     proof: ClassVar[str] = ""
     # False where nothing brings back what the step took away.
     reversible: ClassVar[bool] = True
+    # Whether it acts more than once on its device, so that one that failed may have done a part.
+    piecewise: ClassVar[bool] = False
 
     @abstractmethod
     def begin(self, run: StepRun) -> Progress:

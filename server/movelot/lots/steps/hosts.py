@@ -215,6 +215,7 @@ class SetDevices(StepKind):
     """
 
     name = "set_devices"
+    piecewise = True
     proof = "each of the devices shows this value"
 
     def begin(self, run: StepRun) -> Progress:

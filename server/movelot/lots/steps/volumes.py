@@ -86,13 +86,15 @@ class OfferVolume(StepKind):
     def begin(self, run: StepRun) -> Progress:
         wanted = sorted(run.params["initiator_uris"])
         for offer in array.offers_of(run.session, run.params["volume_uri"]):
-            same = array.initiators_of(offer) == wanted and offer["VolumeInfo"][0].get("LUN") == run.params["lun"]
+            let_in = array.initiators_of(offer)
+            if let_in == wanted and offer["VolumeInfo"][0].get("LUN") == run.params["lun"]:
+                return Progress(True, {"uri": offer["@odata.id"]})
+            # Other hosts may well be let in apart from these, under a LUN number of their own.
             demand(
-                same,
+                not set(let_in) & set(wanted),
                 "offered_otherwise",
-                "The volume is offered already, to other initiators or under another LUN number.",
+                "The volume is offered to some of these initiators already, with others or under another LUN number.",
             )
-            return Progress(True, {"uri": offer["@odata.id"]})
         made = array.offer_volume(run.session, run.params["volume_uri"], wanted, run.params["lun"])
         return Progress(True, {"uri": made["@odata.id"]})
 
@@ -115,7 +117,7 @@ class WithdrawVolume(StepKind):
     """Params: uri of the connection (and volume_uri, initiator_uris, lun, to offer it again)."""
 
     name = "withdraw_volume"
-    proof = "no initiator is let in to the volume"
+    proof = "the array no longer lists this offer of the volume"
 
     def begin(self, run: StepRun) -> Progress:
         try:
@@ -127,7 +129,8 @@ class WithdrawVolume(StepKind):
 
     def verify(self, run: StepRun) -> None:
         left = array.offers_of(run.session, run.params["volume_uri"])
-        demand(not left, "still_offered", "The volume is still offered to initiators.")
+        there = any(offer["@odata.id"] == run.params["uri"] for offer in left)
+        demand(not there, "still_offered", "The volume is still offered to these initiators.")
 
     def undo(self, params: Values, result: Values) -> StepSpec:
         return StepSpec(

@@ -1,0 +1,217 @@
+"""Every kind of lot with a fault in its middle: undone the world is as before, run on it is as without the fault.
+
+The whole worlds are compared, volume by volume and host by host, with names in place of what is counted up.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import pytest
+
+from conftest import StandIns
+from movelot.accounts.models import User
+from movelot.devices.reading import reread
+from movelot.inventory.models import Datastore, Device, Grant, HostDevice, Machine, Pool, Volume
+from movelot.lots import actions
+from movelot.lots.drafting import REGISTRY
+from movelot.lots.models import Lot, Step
+from server.tests.conftest import drafted, run_to_end
+from server.tests.test_files import act
+from server.tests.test_masking import RETIRED, run_with_fault
+
+TIB = {"size": "1 TiB"}
+# What differs from lot to lot: numbers and keys (a namespace's is its LUN), and whose turn among controllers it was;
+# then what a host keeps of devices beyond what it tells of them.
+COUNTED = {"tasks", "counter", "started", "pace", "id", "mac", "controller", "description", "key"}
+TOLD_OF_DEVICES = {"known", "path_policy", "limits"}
+
+
+def whole(standins: StandIns) -> set[str]:
+    """The outside world, a line each thing, without times, counters and secrets; volumes and datastores by name."""
+    world = standins.world()
+    chalk = {volume["id"] for volume in world["volumes"] if volume["pool"] == "chalk-one"}
+    for connection in world["connections"]:
+        if connection["volume"] in chalk:
+            del connection["lun"]
+    text = json.dumps(world)
+    for thing in (*world["volumes"], *world["datastores"]):
+        for key in {thing["id"], thing["serial"]}:
+            text = text.replace(json.dumps(key), json.dumps(f"that of {thing['name']}"))
+    return {*_lines(json.loads(text), ""), *devices()}
+
+
+def devices() -> Iterator[str]:
+    """What hosts tell of their devices."""
+    names = dict(Volume.objects.values_list("serial", "name"))
+    for row in HostDevice.objects.select_related("device"):
+        paths = sorted((port, portal) for port, portal, _state in row.paths)
+        told = (row.signature_kind, row.path_policy, row.queue_depth, row.turn_ios, paths)
+        yield f"{row.device} sees {names[row.serial]}: {told}"
+
+
+def _lines(value: Any, path: str) -> Iterator[str]:
+    if isinstance(value, dict):
+        for key, each in value.items():
+            if key not in COUNTED | TOLD_OF_DEVICES and "Secret" not in key:
+                yield from _lines(each[-1][1] if key == "places" else each, f"{path} {key}")
+    elif isinstance(value, list):
+        for each in value:
+            name = each.get("name", each.get("volume", "")) if isinstance(each, dict) else "one"
+            yield from _lines(each, f"{path} {name}")
+    else:
+        yield f"{path}: {value}"
+
+
+@dataclass(frozen=True)
+class Case:
+    """A lot, and at which of the actions of which device the fault strikes."""
+
+    what: str
+    kind: str
+    form: Callable[[], dict[str, Any]]
+    device: str
+    nth: int
+    prepare: Callable[[StandIns, User], object] = field(default=lambda standins, user: None)
+
+
+def volume(name: str) -> int:
+    return Volume.objects.get(name=name).pk
+
+
+def granted(standins: StandIns, user: User) -> None:
+    Grant.objects.create(pool=Pool.objects.get(name="chalk-one"), granted_by="tobias.wren")
+
+
+def switched_off(standins: StandIns, user: User) -> None:
+    """A volume is taken from a machine only while it is off."""
+    standins.control("machine", act="off", name="payroll")
+    reread(Device.objects.all())
+
+
+def logged_out(standins: StandIns, user: User) -> None:
+    standins.control("session", host="quay-01", array="granite", keep=[["storage-a", "A1"]])
+    reread(Device.objects.all())
+
+
+def attached(standins: StandIns, user: User) -> None:
+    run_to_end(drafted("attach", user, cluster="quayside", name="berth-g", **TIB))
+
+
+def mounted_apart(standins: StandIns, user: User) -> None:
+    """quay-02 has no machine on sand-01, and mounts it by the server's address."""
+    for machine in Machine.objects.filter(disks__datastore__name="sand-01", device__name="quay-02"):
+        standins.control("machine", act="delete", name=machine.name)
+    reread(Device.objects.all())
+    act("quay-02", "UnmountExport", Identity=Datastore.objects.get(name="sand-01").identity)
+    act("quay-02", "MountExport", Server="10.40.10.11", Path="/exports/sand-01", Version="NFSv4_1", Name="sand-01-ip")
+
+
+QUAYSIDE = {"cluster": "quayside"}
+CASES = [
+    Case("over iSCSI", "attach", lambda: {**QUAYSIDE, "name": "berth-e", **TIB}, "quay-02", 2),
+    Case(
+        "over FC",
+        "attach",
+        lambda: {"cluster": "gatehouse", "name": "berth-n", "pools": ["granite-mixed"], **TIB},
+        "gate-02",
+        2,
+    ),
+    Case(
+        "over NVMe/TCP",
+        "attach",
+        lambda: {**QUAYSIDE, "name": "chalk-01", "pools": ["chalk-one"], **TIB},
+        "chalk",
+        3,
+        granted,
+    ),
+    Case(
+        "raw",
+        "attach",
+        lambda: {
+            "name": "raw-01",
+            "pools": ["granite-mixed"],
+            "raw": True,
+            "machines": [Machine.objects.get(name="payroll").pk],
+            **TIB,
+        },
+        "quay-02",
+        2,
+        switched_off,
+    ),
+    Case(
+        "targets of their own",
+        "attach",
+        lambda: {**QUAYSIDE, "name": "own-##", "count": "2", "pools": ["granite-mixed"], "own_target": True, **TIB},
+        "quay-02",
+        2,
+    ),
+    Case("over NFS", "attach_file", lambda: {**QUAYSIDE, "name": "sand-05", **TIB}, "shale", 2),
+    Case("a volume set", "attach_set", lambda: {**QUAYSIDE, "name": "chalk-vd"}, "quay-02", 2, granted),
+    Case("NFS settings", "file_limits", dict, "quay-02", 1),
+    Case("uplinks", "uplinks", lambda: {"host": "quay-03"}, "quay-03", 2),
+    Case("frames", "frames", lambda: {"host": "quay-03", "array": "chalk"}, "quay-03", 2),
+    Case("sessions", "find_paths", lambda: {"host": "quay-01", "array": "granite"}, "quay-01", 2, logged_out),
+    Case("interfaces", "interfaces", lambda: {**QUAYSIDE, "array": "chalk"}, "quay-02", 1),
+    Case("an idle volume", "use_volume", lambda: {**QUAYSIDE, "volume": volume("slate-09")}, "quay-02", 2),
+    Case("shown to all", "spread", lambda: {"volume": volume("berth-f")}, "quay-02", 2),
+    Case("a leftover initiator", "initiator", lambda: {"initiator": RETIRED}, "granite", 1),
+    Case("CHAP", "chap", lambda: {**QUAYSIDE, "array": "granite", "method": "mutual"}, "quay-02", 1),
+    Case(
+        "a default",
+        "default_store",
+        lambda: {"datastore": Datastore.objects.get(name="berth-c").pk},
+        "quay-02",
+        1,
+    ),
+    Case("detached", "detach", lambda: {"volume": volume("berth-g"), "keep": True}, "quay-03", 2, attached),
+    Case("mounted alike", "mount_alike", lambda: {"volume": volume("sand-01")}, "quay-02", 2, mounted_apart),
+    Case(
+        "device settings",
+        "device_settings",
+        lambda: {"setting": "path_policy", "value": "ShortestQueue", "filter": {}},
+        "quay-02",
+        2,
+    ),
+    Case("moves", "balance", lambda: {"group": "quayside"}, "quay-02", 1),
+]
+
+
+def test_there_is_a_case_for_every_kind() -> None:
+    assert {case.kind for case in CASES} == REGISTRY.keys() - {"undo"}
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case.what)
+def test_a_fault_in_the_middle_leaves_the_world_as_it_has_to_be(estate: StandIns, ines: User, case: Case) -> None:
+    case.prepare(estate, ines)
+
+    def lot() -> Lot:
+        return drafted(case.kind, ines, **case.form())
+
+    def undone(done: Lot) -> None:
+        if done.steps.filter(state=Step.State.DONE).exists():
+            assert run_to_end(actions.undo(done, ines)).state == Lot.State.DONE
+        assert whole(estate) == before
+
+    before = whole(estate)
+    smooth = run_to_end(lot())
+    assert smooth.state == Lot.State.DONE
+    after = whole(estate)
+    assert after != before
+    undone(smooth)
+
+    failed = run_with_fault(lot(), estate, case.device, "fail_nth", case.nth)
+    assert failed.state == Lot.State.FAILED
+    undone(failed)
+
+    cut = run_with_fault(lot(), estate, case.device, "drop", case.nth)
+    assert cut.state == Lot.State.DONE
+    assert whole(estate) == after
+    undone(cut)
+
+    failed = run_with_fault(lot(), estate, case.device, "fail_nth", case.nth)
+    assert run_to_end(failed).state == Lot.State.DONE
+    assert whole(estate) == after
