@@ -42,6 +42,31 @@ def seen_by_some(sight: Sight, hosts: Collection[str], why: Mapping[str, Cause])
     return Finding("seen_by_some", Urgency.SOON, "volume", sight.volume, "attach", figures, reasons)
 
 
+def hosts_by_number(numbers: Mapping[str, int]) -> tuple[str, ...]:
+    """LUN numbers with the hosts that use each, the one of most hosts first.
+
+    >>> hosts_by_number({"quay-01": 16, "quay-02": 40, "quay-03": 16})
+    ('16 on quay-01, quay-03', '40 on quay-02')
+    """
+    hosts: dict[int, list[str]] = {}
+    for host in sorted(numbers):
+        hosts.setdefault(numbers[host], []).append(host)
+    usual_first = sorted(hosts.items(), key=lambda item: (-len(item[1]), item[0]))
+    return tuple(f"{number} on {', '.join(named)}" for number, named in usual_first)
+
+
+def numbered_apart(volume: str, cluster: str, numbers: Mapping[str, int]) -> Finding | None:
+    """A finding for a volume that the hosts of a cluster have under different LUN numbers, by host.
+
+    Who tells volumes apart by their number on one host takes another for it on the next.
+    """
+    if len(set(numbers.values())) < 2:
+        return None
+    figures: dict[str, float | int | str | None] = {"cluster": cluster, "numbers": len(set(numbers.values()))}
+    reasons = hosts_by_number(numbers)
+    return Finding("numbered_apart", Urgency.SOON, "volume", volume, "attach", figures, reasons, cluster)
+
+
 def idle(sight: Sight, kind: str = "block") -> Finding | None:
     """A finding for a volume that no host uses: offered to nobody, or offered and mounted nowhere.
 

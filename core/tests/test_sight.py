@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from movelot_core.fabric.paths import Cause
 from movelot_core.rounds import Urgency, clock_is_off, clock_off
-from movelot_core.sight import Sight, idle, leftover, seen_by_some
+from movelot_core.sight import Sight, hosts_by_number, idle, leftover, numbered_apart, seen_by_some
 from movelot_core.units import TIB
 
 HOSTS = ("quay-01", "quay-02", "quay-03")
@@ -52,6 +52,24 @@ def test_each_blind_host_is_named_once_and_no_other(seen: set[str], mounted: set
     found = seen_by_some(sight, HOSTS, {})
     named = [reason.split(":")[1] for reason in found.reasons] if found else []
     assert named == (sorted(ALL - seen) if seen else [])
+
+
+def test_numbers_that_differ_are_named_with_their_hosts_the_usual_one_first() -> None:
+    assert numbered_apart("berth-a", "quayside", dict.fromkeys(HOSTS, 16)) is None
+    found = numbered_apart("berth-a", "quayside", {"quay-01": 40, "quay-02": 16, "quay-03": 16})
+    assert found is not None
+    assert (found.figures["numbers"], found.urgency) == (2, Urgency.SOON)
+    assert found.reasons == ("16 on quay-02, quay-03", "40 on quay-01")
+
+
+@given(st.dictionaries(st.sampled_from(HOSTS), st.integers(0, 3)))
+def test_each_host_is_named_with_its_number_once(numbers: dict[str, int]) -> None:
+    named = {
+        host: int(number)
+        for number, _, hosts in (text.partition(" on ") for text in hosts_by_number(numbers))
+        for host in hosts.split(", ")
+    }
+    assert named == numbers
 
 
 def test_an_initiator_of_no_linked_host_is_left_over() -> None:

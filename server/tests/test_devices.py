@@ -33,6 +33,18 @@ def test_a_device_is_linked_only_with_the_fingerprint_it_shows(estate: StandIns)
     assert (device.kind, device.cluster and device.cluster.name) == ("host", "quayside")
 
 
+def test_what_each_array_can_do_is_discovered_with_a_detail(estate: StandIns) -> None:
+    told = {
+        array.name: {name: detail for name, able, detail in array.capabilities if able}
+        for array in Device.objects.filter(kind="array")
+    }
+    assert told["basalt"]["tiers"] == "on basalt-bulk"
+    assert told["granite"]["snapshots elsewhere"] == "kept on basalt"
+    assert told["chalk"]["guaranteed IOPS"] == "a least for each volume"
+    assert told["chalk"]["volume sets"] == "4 sets of 60 volumes"
+    assert not told["shale"].keys() & {"copy offload", "snapshots elsewhere", "guaranteed IOPS", "volume sets"}
+
+
 def test_a_refused_account_links_nothing(estate: StandIns) -> None:
     card = estate.cards["quay-01"]
     Device.objects.filter(name="quay-01").delete()

@@ -11,7 +11,7 @@ from django.db.models import Q
 from rest_framework.test import APIClient
 
 from conftest import StandIns
-from movelot.inventory.models import Machine
+from movelot.inventory.models import Label, Machine
 from server.tests.conftest import signed_in
 
 ON_GRANITE = {"berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "berth-j", "berth-k"}
@@ -87,15 +87,24 @@ def test_losing_a_host_stops_its_machines(estate: StandIns, api: APIClient) -> N
 def test_each_machine_is_named_with_host_system_and_address(estate: StandIns, api: APIClient) -> None:
     row = next(row for row in loss(api, "pool", "granite granite-fast")["machines"] if row["name"] == "berth-plan-db")
     assert (row["os"], row["address"], row["disks"]) == ("Linux 6.1", "10.40.20.11", 3)
-    assert row["datastores"] == ["berth-a"]
+    assert (row["datastores"], row["labels"]) == (["berth-a"], [])
 
 
-def test_the_csv_has_every_machine(estate: StandIns, api: APIClient) -> None:
+def test_the_csv_has_every_machine_and_whose_it_is(estate: StandIns, api: APIClient) -> None:
+    for key, value in (("team", "wages"), ("owner", "ada")):
+        Label.objects.create(kind="machine", subject="payroll", key=key, value=value)
     answer = api.get("/api/attach/loss/csv/", {"kind": "array", "name": "granite"})
     assert answer["Content-Type"].startswith("text/csv")
     rows = list(csv.DictReader(io.StringIO(answer.content.decode())))
     assert len(rows) == 30
     assert {row["effect"] for row in rows} == {"stops"}
+    assert {row["machine"]: row["labels"] for row in rows if row["labels"]} == {"payroll": "owner=ada team=wages"}
+
+
+def test_no_name_becomes_a_formula(estate: StandIns, api: APIClient) -> None:
+    Machine.objects.filter(name="payroll").update(name="=1+1")
+    answer = api.get("/api/attach/loss/csv/", {"kind": "array", "name": "granite"})
+    assert "\r\n'=1+1,stops," in answer.content.decode()
 
 
 @pytest.mark.parametrize(("kind", "name"), [("", ""), ("teapot", "granite"), ("array", "flint"), ("pool", "berth-a")])

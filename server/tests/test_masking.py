@@ -9,14 +9,16 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.devices import array
 from movelot.devices.reading import reread
-from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Volume
+from movelot.devices.session import session_with
+from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
 from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
 from movelot.problems import Problem
-from server.tests.conftest import drafted, run_to_end
+from server.tests.conftest import drafted, run_to_end, signed_in
 from server.tests.test_lots import outside
 
 RETIRED = "iqn.2026-01.example.kestrelbay:quay-09"
@@ -51,14 +53,6 @@ def test_a_volume_seen_by_some_is_shown_to_all_and_mounted(estate: StandIns, ine
     assert lot.outcome["rows"][0]["measured"] == 3
 
 
-def test_showing_it_to_all_can_be_taken_back(estate: StandIns, ines: User) -> None:
-    before = outside(estate)
-    lot = run_to_end(drafted("spread", ines, volume=volume("berth-f")))
-    assert outside(estate) != before
-    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
-    assert outside(estate) == before
-
-
 def test_a_volume_that_all_see_leaves_nothing_to_do(estate: StandIns, ines: User) -> None:
     lot = drafted("spread", ines, volume=volume("berth-a"))
     assert "Every host sees berth-a already." in checks_of(lot, "stop")
@@ -67,40 +61,43 @@ def test_a_volume_that_all_see_leaves_nothing_to_do(estate: StandIns, ines: User
 
 
 def test_a_lun_number_in_use_on_the_host_stops_the_lot(estate: StandIns, ines: User) -> None:
-    from movelot.inventory.models import Offer
-
     Offer.objects.filter(volume__name="berth-a").update(lun=16)
     lot = drafted("spread", ines, volume=volume("berth-f"))
     assert "LUN number 16 is another volume's on quay-02." in checks_of(lot, "stop")
 
 
-@pytest.mark.parametrize(("device", "n"), [("granite", 1), ("quay-02", 1), ("quay-02", 2)])
-def test_a_failure_in_the_middle_is_run_on_or_undone(estate: StandIns, ines: User, device: str, n: int) -> None:
-    before = outside(estate)
-    lot = run_with_fault(drafted("spread", ines, volume=volume("berth-f")), estate, device, "fail_nth", n)
-    assert lot.state == Lot.State.FAILED
-    assert lot.steps.get(state=Step.State.FAILED).problem["device"] == device
-    done = lot.steps.filter(state=Step.State.DONE).exists()
-    if done:
-        assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
-    assert outside(estate) == before
+@pytest.fixture
+def numbered_apart(estate: StandIns, ines: User) -> Volume:
+    """berth-e, that somebody offers to quay-03 under a LUN number of its own."""
+    run_to_end(drafted("attach", ines, cluster="quayside", name="berth-e", size="1 TiB"))
+    offer = Offer.objects.get(volume__name="berth-e")
+    quay_03 = Initiator.objects.get(device=offer.device, identifier__endswith="quay-03").uri
+    known = Initiator.objects.filter(device=offer.device, identifier__in=offer.initiators)
+    others = [{"@odata.id": row.uri} for row in known if row.uri != quay_03]
+    session = session_with(offer.device)
+    session.patch(offer.uri, {"Links": {"InitiatorEndpoints": others}}, offer.etag)
+    array.offer_volume(session, offer.volume.uri, [quay_03], 40)
+    reread(Device.objects.all())
+    return offer.volume
 
 
-@pytest.mark.parametrize(
-    ("kind", "form", "device"),
-    [
-        ("spread", {"volume": "berth-f"}, "granite"),
-        ("initiator", {"initiator": RETIRED}, "granite"),
-        ("uplinks", {"host": "quay-03"}, "quay-03"),
-    ],
-)
-def test_an_answer_lost_on_the_way_loses_nothing_of_the_undo(
-    estate: StandIns, ines: User, kind: str, form: dict[str, Any], device: str
+def test_lun_numbers_that_differ_are_a_finding_and_a_warning(numbered_apart: Volume, ines: User) -> None:
+    rows = signed_in("ines.marrow").get("/api/rounds/").json()["findings"]
+    (found,) = [row for row in rows if row["kind"] == "numbered_apart"]
+    luns = dict(HostDevice.objects.filter(serial=numbered_apart.serial).values_list("device__name", "lun"))
+    assert luns["quay-01"] == luns["quay-02"] != luns["quay-03"] == 40
+    assert (found["subject"], found["draft"]) == ("berth-e", None)
+    assert found["reasons"] == [f"{luns['quay-01']} on quay-01, quay-02", "40 on quay-03"]
+    lot = drafted("spread", ines, volume=numbered_apart.pk)
+    assert "Every host sees berth-e already." in checks_of(lot, "stop")
+
+
+def test_what_is_offered_to_each_host_apart_is_taken_away_whole_and_comes_back(
+    estate: StandIns, numbered_apart: Volume, ines: User
 ) -> None:
     before = outside(estate)
-    given = {name: volume(value) if name == "volume" else value for name, value in form.items()}
-    lot = run_with_fault(drafted(kind, ines, **given), estate, device, "drop")
-    assert lot.state == Lot.State.DONE
+    lot = run_to_end(drafted("detach", ines, volume=numbered_apart.pk, keep=True))
+    assert (lot.state, lot.steps.filter(kind="withdraw_volume").count()) == (Lot.State.DONE, 2)
     assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert outside(estate) == before
 

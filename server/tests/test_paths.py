@@ -87,6 +87,56 @@ def test_what_is_not_there_is_said(estate: StandIns, api: APIClient, query: dict
     assert answer.json()["hint"]
 
 
+# What the hosts' interfaces for NVMe/TCP and NFS have.
+OTHERS = [f"uplink-{n}" for n in (3, 4, 5, 6)]
+
+
+def test_interfaces_are_listed_with_their_uplinks_and_the_lot_that_settles_them(
+    estate: StandIns, api: APIClient
+) -> None:
+    def listed(array: str) -> dict[tuple[str, str], dict[str, Any]]:
+        rows = api.get("/api/attach/paths/", {"cluster": "quayside", "array": array}).json()["interfaces"]
+        return {(row["host"], row["name"]): row for row in rows}
+
+    granite = listed("granite")
+    broken = granite["quay-03", "storage-b"]
+    # The host with the trouble comes first.
+    assert next(iter(granite))[0] == "quay-03"
+    assert (broken["active"], broken["standby"], broken["unused"]) == (["uplink-2"], ["uplink-1"], OTHERS)
+    assert "standby uplink" in broken["reason"]
+    assert broken["fix"] == {"kind": "uplinks", "form": {"host": "quay-03"}, "action": "Bind one uplink"}
+    whole = granite["quay-01", "storage-a"]
+    assert (whole["vlan"], whole["frame_bytes"], whole["reason"], whole["fix"]) == (408, 9000, "", None)
+    assert (whole["active"], whole["unused"]) == (["uplink-1"], ["uplink-2", *OTHERS])
+    chalk = listed("chalk")
+    assert chalk["quay-03", "nvme-b"]["fix"]["kind"] == "frames"
+    lacking = chalk["quay-02", "nvme-b"]
+    assert (lacking["address"], lacking["fix"]["kind"]) == ("", "interfaces")
+
+
+def test_an_interface_that_something_hangs_on_is_not_changed(estate: StandIns, ines: User) -> None:
+    def check() -> dict[str, Any]:
+        lot = drafted("uplinks", ines, host="quay-03")
+        return next(check for check in lot.checks if check["name"] == "nothing stops meanwhile")
+
+    assert check() == {
+        "name": "nothing stops meanwhile",
+        "level": "pass",
+        "text": "storage-b carries no path now; the others stay up",
+    }
+    device = HostDevice.objects.get(device__name="quay-03", serial=Volume.objects.get(name="berth-a").serial)
+    device.paths = [*device.paths, ["storage-b", "A2", "ActiveOptimized"]]
+    device.save()
+    assert (check()["level"], check()["text"]) == (
+        "warn",
+        "Paths over storage-b to berth-a are lost for a moment; the others stay up.",
+    )
+    device.paths = device.paths[-1:]
+    device.save()
+    assert check()["level"] == "stop"
+    assert check()["text"].startswith("Nothing but storage-b leads quay-03 to berth-a, which would stop")
+
+
 def test_an_empty_estate_says_what_to_link(db: None, api: APIClient) -> None:
     Device.objects.all().delete()
     answer = api.get("/api/attach/paths/")
@@ -170,35 +220,6 @@ def test_a_device_with_one_path_is_pointed_out(estate: StandIns, ines: User) -> 
     row.save()
     lot = drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={})
     assert any("quay-03 have devices with one path" in check["text"] for check in lot.checks)
-
-
-def test_a_host_that_fails_in_the_middle_is_tried_again_without_touching_the_done_ones(
-    estate: StandIns, ines: User
-) -> None:
-    lot = drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={})
-    actions.run(lot)
-    estate.fault("quay-02", "fail_nth", n=2)
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    lot.refresh_from_db()
-    assert lot.state == Lot.State.FAILED
-    actions.run(lot)
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    lot.refresh_from_db()
-    assert lot.state == Lot.State.DONE
-    assert set(policies().values()) == {"ShortestQueue"}
-
-
-@pytest.mark.parametrize("n", [1, 2, 3])
-def test_an_answer_lost_on_the_way_loses_nothing_of_the_undo(estate: StandIns, ines: User, n: int) -> None:
-    before = policies()
-    lot = drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={})
-    actions.run(lot)
-    estate.fault("quay-02", "drop", n=n)
-    Driver(Lot.objects.get(pk=lot.pk)).run()
-    lot.refresh_from_db()
-    assert lot.state == Lot.State.DONE
-    run_to_end(actions.undo(lot, ines))
-    assert policies() == before
 
 
 def test_a_policy_changed_by_hand_meanwhile_stops_the_run(estate: StandIns, ines: User) -> None:

@@ -143,15 +143,20 @@ def delete_volume(world: World, volume: Volume) -> None:
 
 
 def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Connection:
-    """Offer a volume to initiators under one LUN number; the same offer twice is one."""
+    """Offer a volume to initiators under one LUN number; the same offer twice is one.
+
+    Others may have it under another number, but none has it under two.
+    """
     array = world.array_of(next(volume for volume in world.volumes if volume.id == volume_id))
     _known(world, array, initiators)
     for connection in world.connections_of(array):
+        if not set(connection.initiators) & set(initiators):
+            continue
         if connection.volume == volume_id:
             if sorted(connection.initiators) == sorted(initiators) and connection.lun == lun:
                 return connection
             raise ActionError(409, "ResourceAlreadyExists", "The volume is offered already, in another way.")
-        if connection.lun == lun and set(connection.initiators) & set(initiators):
+        if connection.lun == lun:
             raise ActionError(409, "ResourceInUse", f"LUN number {lun} is in use for one of the initiators.")
     connection = Connection(str(world.next_id()), volume_id, list(initiators), lun)
     world.connections.append(connection)
@@ -163,7 +168,11 @@ def let_in(world: World, connection: Connection, initiators: list[str]) -> Conne
     array = world.array_of(next(volume for volume in world.volumes if volume.id == connection.volume))
     _known(world, array, initiators)
     for other in world.connections_of(array):
-        if other is not connection and other.lun == connection.lun and set(other.initiators) & set(initiators):
+        if other is connection or not set(other.initiators) & set(initiators):
+            continue
+        if other.volume == connection.volume:
+            raise ActionError(409, "ResourceAlreadyExists", "One of the initiators has the volume already.")
+        if other.lun == connection.lun:
             raise ActionError(409, "ResourceInUse", f"LUN number {other.lun} is in use for one of the initiators.")
     connection.initiators = list(initiators)
     return connection
@@ -218,13 +227,15 @@ def scan_now(world: World, host: Host) -> None:
 
     A scan is for SCSI; the namespaces of connected subsystems are there without one.
     """
-    let_in = {connection.volume: connection.initiators for connection in world.connections}
+    let_in: dict[str, set[str]] = {}
+    for connection in world.connections:
+        let_in.setdefault(connection.volume, set()).update(connection.initiators)
     names = {each.name: identity_of(host, each) for each in host.interfaces if each.protocol != "NVMe/TCP"}
     pairs = {pool.array: reaching(world, host, pool.array) for pool in world.pools}
     bound_names = {each.name for each in host.interfaces if each.protocol == "iSCSI"}
     host.known = {}
     for volume in world.volumes:
-        admitted = let_in.get(volume.id, [])
+        admitted = let_in.get(volume.id, set())
         sessions = [session[:2] for session in host.sessions.get(world.target_of(volume), [])]
         found = [
             pair

@@ -17,6 +17,8 @@ from movelot_standins.redfish import Call, Collection, Reply, Resource, link, re
 
 OK = {"State": "Enabled", "Health": "OK"}
 PORTS = {"iSCSI": 3260, "NFS": 2049, "NVMe/TCP": 4420}
+# Which arrays keep an array's snapshots besides itself.
+SNAPSHOT_TARGETS = {"granite": ["basalt"]}
 # Redfish has one word for NVMe over any fabric; which one it is the transport says.
 SPOKEN = {"NVMe/TCP": ("NVMeOverFabrics", "TCP")}
 
@@ -206,7 +208,12 @@ class ArrayService(StorageService):
 
     def oem(self) -> Resource:
         rate = OFFLOAD_BYTES_PER_SECOND * self.world.pace
-        return {"CopyBytesPerSecond": rate, "TargetPerVolume": self.protocol == "iSCSI"}
+        return {
+            "CopyBytesPerSecond": rate,
+            "TargetPerVolume": self.protocol == "iSCSI",
+            "SnapshotTargets": SNAPSHOT_TARGETS.get(self.name, []),
+            "GuaranteedIOPS": self.protocol == "NVMe/TCP",
+        }
 
     def storage_resource(self, call: Call) -> Resource:
         named = {"DurableNameFormat": "iQN", "DurableName": self.world.target_name(self.name)}

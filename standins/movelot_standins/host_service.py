@@ -193,8 +193,9 @@ class HostService(CommonService):
         found, names = [], fibre_channel.identities(self.host)
         for serial, pairs in self._pairs_by_serial():
             volume = self.world.volume_by_serial(serial)
-            offered = next((c for c in self.world.connections if volume and c.volume == volume.id), None)
-            if volume is None or offered is None or not names & set(offered.initiators):
+            offers = [c for c in self.world.connections if volume and c.volume == volume.id]
+            offered = next((offer for offer in offers if names & set(offer.initiators)), None)
+            if volume is None or offered is None:
                 # What the array no longer offers stays known, without a path, until the next scan.
                 found.append(self._device(serial, volume.size_bytes if volume else 0, 0, [], "Absent", ("None", "")))
                 continue

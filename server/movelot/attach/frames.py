@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from movelot.attach.carried import carried_check
 from movelot.attach.mending import find_paths_steps, frame_steps, mended
 from movelot.inventory.models import Device, HostDevice
 from movelot.inventory.paths import expected_table
-from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
+from movelot.lots.drafting import STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 
 
@@ -32,8 +33,7 @@ class FrameKind(DraftKind):
             text = f"Every interface of {host.name} has the frame size of {array.name}."
             return Draft(title, checks=[Check("something to fix", STOP, text)])
         facts = {f"frame size of {step.params['interface']}": str(step.params["before"]) for step in steps}
-        names = ", ".join(step.params["interface"] for step in steps)
-        busy = Check("nothing stops meanwhile", PASS, f"{names} carries no path now; the others stay up")
+        busy = carried_check(host, [step.params["interface"] for step in steps])
         plan = {"host": host.name, "array": array.name, "paths": paths_between(host, array)}
         after = mended(table, [host], steps, "any volume")
         last = find_paths_steps(host, [(array, after)], tuple(range(len(steps))), len(steps))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from movelot.inventory.labels import labels_of_many
 from movelot.inventory.models import Cluster, Datastore, Device, Disk, HostPort, Machine, Pool, Portal, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 from movelot.problems import Problem
@@ -42,7 +43,7 @@ class LostVolume:
 
 @dataclass
 class LostMachine:
-    """A machine that the loss touches; effect is stops or thinner."""
+    """A machine that the loss touches; effect is stops or thinner. Its labels tell whose it is."""
 
     id: int
     name: str
@@ -52,6 +53,7 @@ class LostMachine:
     effect: str
     disks: int
     datastores: list[str]
+    labels: list[str]
 
 
 @dataclass
@@ -128,6 +130,9 @@ def loss_of(kind: str, name: str, shown: int | None = MACHINES_SHOWN) -> LossAns
             _collect_machines(paths, loss, component, machines)
     rows = sorted(machines.values(), key=lambda row: (row.effect != Effect.STOPS, row.name))
     stopped = [row for row in rows if row.effect == Effect.STOPS]
+    labels = labels_of_many("machine", {row.name for row in rows[:shown]})
+    for row in rows[:shown]:
+        row.labels = labels.get(row.name, [])
     return LossAnswer(
         ComponentRow(kind, name),
         sorted(volumes.values(), key=lambda row: (not row.stops, row.name)),
@@ -201,7 +206,7 @@ def _collect_machines(paths: ClusterPaths, loss: Loss, component: Component, fou
         key, name, host, os, address = rows[int(text)]
         held = disks.get(key, [])
         stores = sorted({store for _, store in held})
-        row = LostMachine(key, name, host, os, address, effect, len(held), stores)
+        row = LostMachine(key, name, host, os, address, effect, len(held), stores, [])
         before = found.get(key)
         if before is None or (before.effect != Effect.STOPS and effect == Effect.STOPS):
             found[key] = row

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -14,7 +11,9 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.loss import ComponentRow, LossAnswer, components, loss_of
+from movelot.spreadsheet import csv_text
 
+COLUMNS = ("machine", "effect", "host", "operating_system", "address", "disks", "datastores", "labels")
 NAMED = [OpenApiParameter("kind", str, required=True), OpenApiParameter("name", str, required=True)]
 
 
@@ -50,14 +49,13 @@ class LossCsvView(APIView):
     @extend_schema(parameters=NAMED, responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
         loss = _asked(request, whole=True)
-        text = io.StringIO()
-        rows = csv.writer(text)
-        rows.writerow(["machine", "effect", "host", "operating_system", "address", "disks", "datastores"])
-        for row in loss.machines:
-            rows.writerow([row.name, row.effect, row.host, row.os, row.address, row.disks, " ".join(row.datastores)])
+        rows = (
+            (m.name, m.effect, m.host, m.os, m.address, m.disks, " ".join(m.datastores), " ".join(m.labels))
+            for m in loss.machines
+        )
         name = f"without {loss.component.kind} {loss.component.name}.csv".replace("/", "-")
         headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-        return HttpResponse(text.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
+        return HttpResponse(csv_text(COLUMNS, rows), content_type="text/csv; charset=utf-8", headers=headers)
 
 
 def _asked(request: Request, whole: bool = False) -> LossAnswer:

@@ -10,12 +10,14 @@ from movelot.attach.joining import connect_steps
 from movelot.attach.raw import raw_disks
 from movelot.attach.steps import PATH_POLICY, find_step, lun_for, number_word, numbered
 from movelot.inventory.clusters import cluster_named
+from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import expected_table, initiators_of
 from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
+from movelot_core.sight import hosts_by_number
 
 
 def volume_named(value: Any) -> Volume | None:
@@ -41,7 +43,7 @@ class SpreadKind(DraftKind):
         if volume.kind == Volume.Kind.MEMBER:
             return Draft("Let all hosts see a volume", checks=[goes_with_machine(volume)])
         offer = volume.offers.order_by("pk").first()
-        hosts = hosts_for(offer, str(form.get("cluster", "")))
+        hosts = hosts_for(volume, str(form.get("cluster", "")))
         sees = _seeing(volume)
         blind = [host for host in hosts if host.pk not in sees]
         title = f"Let all hosts see {volume.name}"
@@ -55,6 +57,7 @@ class SpreadKind(DraftKind):
         names = [host.name for host in hosts]
         plan = {"volume": volume.name, "serial": volume.serial, "hosts": names, "seen": len(sees)}
         checks = [*(_lun_checks(volume, offer, blind) if offer else []), *_reach_checks(volume, blind)]
+        checks += number_checks(volume)
         return Draft(title, steps, plan, checks, facts)
 
     def outcome(self, lot: Lot) -> dict[str, Any]:
@@ -85,11 +88,17 @@ def _seeing(volume: Volume) -> set[int]:
     return set(HostDevice.objects.filter(serial=volume.serial).values_list("device_id", flat=True))
 
 
-def hosts_for(offer: Offer | None, cluster: str) -> list[Device]:
+def _let_in_already(volume: Volume) -> set[str]:
+    """The initiators that see it: an array may offer it to each host apart."""
+    return {name for offer in volume.offers.all() for name in offer.initiators}
+
+
+def hosts_for(volume: Volume, cluster: str) -> list[Device]:
     """Hosts of the clusters that have any host let in; for a volume offered to nobody those of ``cluster``."""
     hosts = list(Device.objects.filter(kind=Device.Kind.HOST).order_by("name"))
-    if offer is not None:
-        clusters = {host.cluster_id for host in hosts if initiators_of(host) & set(offer.initiators)} - {None}
+    admitted = _let_in_already(volume)
+    if admitted:
+        clusters = {host.cluster_id for host in hosts if initiators_of(host) & admitted} - {None}
         return [host for host in hosts if host.cluster_id in clusters]
     chosen = cluster_named(cluster)
     return [host for host in hosts if chosen and host.cluster_id == chosen.pk]
@@ -118,7 +127,8 @@ def _offer(volume: Volume, hosts: list[Device]) -> list[StepSpec]:
 def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]:
     """The step that lets the hosts' initiators in, where some are not."""
     names = names_of(volume.device, hosts)
-    missing = [host for host in hosts if not set(names[host.pk]) <= set(offer.initiators)]
+    admitted = _let_in_already(volume)
+    missing = [host for host in hosts if not set(names[host.pk]) <= admitted]
     if not missing:
         return []
     uris = dict(Initiator.objects.filter(device=volume.device).values_list("identifier", "uri"))
@@ -195,6 +205,13 @@ def _lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check
         text = f"LUN number {offer.lun} is another volume's on {', '.join(clash)}."
         return [Check("LUN number is free", STOP, text)]
     return [Check("LUN number is free", PASS, f"LUN number {offer.lun} is free on {', '.join(h.name for h in blind)}")]
+
+
+def number_checks(volume: Volume) -> list[Check]:
+    """Hosts of a cluster that have it under different LUN numbers are warned of."""
+    texts = [f"{volume.name} is LUN {'; '.join(hosts_by_number(apart.numbers))}." for apart in numbers_apart(volume)]
+    meaning = "Tell it by its serial, not by its number."
+    return [Check("LUN numbers agree", WARN, f"{text} {meaning}") for text in texts]
 
 
 def _reach_checks(volume: Volume, blind: list[Device]) -> list[Check]:

@@ -16,6 +16,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 from movelot.attach.board import Board, board_of_paths
 from movelot.attach.chap import SessionRow, session_rows
 from movelot.attach.device_settings import DeviceFilter, DeviceRow, rows_of
+from movelot.attach.networking import StorageInterface, interface_rows
 from movelot.attach.zoning import ZoneWish, zone_wishes
 from movelot.inventory.clusters import clusters
 from movelot.inventory.models import Cluster, Device
@@ -52,7 +53,8 @@ class PathsAnswer:
     """A cluster's paths to an array as last read; ``volume`` is null where the board counts for all of them.
 
     ``more_hosts`` counts hosts that are not listed; those that miss paths are listed first. ``zones`` are what to ask
-    of those who zone the FC fabrics; ``sessions`` has the hosts that log in over iSCSI.
+    of those who zone the FC fabrics; ``sessions`` has the hosts that log in over iSCSI. ``interfaces`` are listed for
+    as many hosts, those with a trouble first, and leave out ``more_interface_hosts``.
     """
 
     cluster: str
@@ -66,6 +68,8 @@ class PathsAnswer:
     points: list[WeakPoint]
     zones: list[ZoneWish]
     sessions: list[SessionRow]
+    interfaces: list[StorageInterface]
+    more_interface_hosts: int
 
 
 @dataclass
@@ -152,6 +156,7 @@ def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:
         _weak_points(paths, number),
         zone_wishes(paths),
         session_rows(paths),
+        *interface_rows(paths, HOSTS_SHOWN),
     )
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from movelot.attach.carried import carried_check
 from movelot.attach.mending import find_paths_steps, mended
 from movelot.inventory.models import Device, HostDevice, HostPort
 from movelot.inventory.paths import PathTable, expected_table
-from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
+from movelot.lots.drafting import STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 from movelot_core.fabric.paths import ISCSI
@@ -71,13 +72,14 @@ class UplinkKind(DraftKind):
             check = Check("something to fix", STOP, f"Every storage interface of {host.name} has exactly one uplink.")
             return Draft(f"Fix uplink binding of {host.name}", checks=[check])
         found = find_paths_steps(host, _iscsi_arrays(host, fix), (0,), 1)
-        busy = Check(
-            "nothing stops meanwhile", PASS, f"{fix.params['interface']} carries no path now; the others stay up"
-        )
         seen = sum(len(device.paths) for device in HostDevice.objects.filter(device=host))
         facts = {f"uplinks of {fix.params['interface']}": fix.detail}
         return Draft(
-            f"Fix uplink binding of {host.name}", [fix, *found], {"host": host.name, "paths": seen}, [busy], facts
+            f"Fix uplink binding of {host.name}",
+            [fix, *found],
+            {"host": host.name, "paths": seen},
+            [carried_check(host, [fix.params["interface"]])],
+            facts,
         )
 
     def outcome(self, lot: Lot) -> dict[str, Any]:

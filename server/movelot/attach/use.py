@@ -12,7 +12,7 @@ from typing import Any
 from movelot.attach.checks import path_checks
 from movelot.attach.form import FieldProblem
 from movelot.attach.joining import connect_steps
-from movelot.attach.masking import admission_steps, hosts_for, volume_named
+from movelot.attach.masking import admission_steps, hosts_for, number_checks, volume_named
 from movelot.attach.raw import raw_disks
 from movelot.attach.steps import Found, datastore_steps
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
@@ -52,8 +52,7 @@ class UseKind(DraftKind):
         if volume is None or volume.kind != Volume.Kind.BLOCK:
             check = Check("volume is known", STOP, "It is no block volume of any array.")
             return Draft("Make a datastore of a volume", checks=[check])
-        offer = volume.offers.order_by("pk").first()
-        hosts = hosts_for(offer, str(form.get("cluster", "")))
+        hosts = hosts_for(volume, str(form.get("cluster", "")))
         name, problems = _name(str(form.get("name") or volume.name), volume)
         seen = list(HostDevice.objects.filter(serial=volume.serial).order_by("device__name").select_related("device"))
         carries = _carries(seen)
@@ -80,7 +79,7 @@ class UseKind(DraftKind):
             text = f"It is given to {', '.join(disk.machine.name for disk in given)} as it is, and never formatted."
             return Draft(title, [], asdict(plan), [Check("nothing uses it", STOP, text)], facts)
         table = expected_table(hosts, volume.device, volume.name, volume.target)
-        checks = [*_checks(plan), *path_checks(table)]
+        checks = [*_checks(plan), *path_checks(table), *number_checks(volume)]
         usable = hosts and not problems
         return Draft(title, _steps(volume, hosts, plan) if usable else [], asdict(plan), checks, facts)
 

@@ -40,7 +40,6 @@ def read_array(session: DeviceSession) -> ArrayReading:
     oem = storage.get("Oem", {}).get("Kestrel", {})
     controllers = list(session.members(f"{base}/Controllers"))
     pools = list(session.members(f"{base}/StoragePools"))
-    copy_rate = float(oem.get("CopyBytesPerSecond", 0))
     sets = [set_row(each) for each in session.members(oem["VolumeSets"]["@odata.id"])] if "VolumeSets" in oem else []
     serials = {row["uri"]: row["serial"] for row in sets}
     volumes = list(session.members(f"{base}/Volumes")) if "Volumes" in storage else []
@@ -54,9 +53,9 @@ def read_array(session: DeviceSession) -> ArrayReading:
     initiators = {e["@odata.id"]: e for e in endpoints if e["ConnectedEntities"][0]["EntityRole"] == "Initiator"}
     return ArrayReading(
         name=storage["Name"],
-        copy_bytes_per_second=copy_rate,
+        copy_bytes_per_second=float(oem.get("CopyBytesPerSecond", 0)),
         clock_offset_seconds=clock_offset_seconds(session),
-        capabilities=array_capabilities(controllers, pools, copy_rate, limits, bool(oem.get("TargetPerVolume"))),
+        capabilities=array_capabilities(controllers, pools, oem, limits),
         pools=[_pool(member) for member in pools],
         drive_groups=[row for member in pools for row in _drive_groups(member)],
         portals=[_portal(e) for e in endpoints if e["@odata.id"] not in initiators],

@@ -18,16 +18,11 @@ PROTOCOLS = {"NVMeOverFabrics": NVME}
 
 
 def array_capabilities(
-    controllers: list[Resource],
-    pools: list[Resource],
-    copy_bytes_per_second: float,
-    set_limits: dict[str, int],
-    own_targets: bool,
+    controllers: list[Resource], pools: list[Resource], oem: Resource, set_limits: dict[str, int]
 ) -> list[Capability]:
-    """From its controllers' protocols, its pools' policies, whether it states a rate for copies, and limits of sets.
-
-    ``own_targets`` is whether it can put a volume behind an iSCSI target of its own.
-    """
+    """From its controllers' protocols, its pools, and what it says of itself beside the standard (``oem``)."""
+    own_targets, copies = bool(oem.get("TargetPerVolume")), bool(oem.get("CopyBytesPerSecond"))
+    elsewhere, guaranteed = oem.get("SnapshotTargets", []), bool(oem.get("GuaranteedIOPS"))
     sets = f"{set_limits['sets']} sets of {set_limits['volumes']} volumes" if set_limits else ""
     spoken = {p for controller in controllers for p in controller.get("SupportedControllerProtocols", [])}
     protocols = sorted(PROTOCOLS.get(protocol, protocol) for protocol in spoken)
@@ -38,10 +33,13 @@ def array_capabilities(
         _of_pools(pools, "thick volumes", lambda pool: "Fixed" in pool.get("SupportedProvisioningPolicies", [])),
         _of_pools(pools, "compression", lambda pool: bool(pool.get("CompressionEnabled"))),
         _of_pools(pools, "deduplication", lambda pool: bool(pool.get("DeduplicationEnabled"))),
+        _of_pools(pools, "tiers", lambda pool: bool(pool.get("Oem", {}).get("Kestrel", {}).get("Tiers"))),
         ["redundancy", True, ", ".join(sorted({pool["SupportedRAIDTypes"][0] for pool in pools}))],
         [OWN_TARGET, own_targets, "shared with others, or one of its own" if own_targets else ""],
         ["volume sets", bool(set_limits), sets],
-        ["copy offload", copy_bytes_per_second > 0, "copies between its own volumes" if copy_bytes_per_second else ""],
+        ["copy offload", copies, "copies between its own volumes" if copies else ""],
+        ["snapshots elsewhere", bool(elsewhere), f"kept on {', '.join(elsewhere)}" if elsewhere else ""],
+        ["guaranteed IOPS", guaranteed, "a least for each volume" if guaranteed else ""],
     ]
 
 

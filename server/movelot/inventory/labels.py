@@ -40,6 +40,14 @@ def labels_of(kind: str, pk: int) -> list[str]:
     return [str(row) for row in rows]
 
 
+def labels_of_many(kind: str, subjects: Iterable[str]) -> dict[str, list[str]]:
+    """The labels of things that have any, by what each is known by (a machine by its name)."""
+    found: dict[str, list[str]] = {}
+    for row in Label.objects.filter(kind=kind, subject__in=subjects).order_by("subject", "key"):
+        found.setdefault(row.subject, []).append(str(row))
+    return found
+
+
 def set_labels(kind: str, pk: int, texts: Iterable[str]) -> list[str]:
     """Make these the labels of a thing. All or none: LabelError of core for a text that is no label."""
     wanted, subject = core.parse_labels(texts), _subject(kind, pk)

@@ -1,4 +1,4 @@
-"""Findings on paths and masking: missing paths, volumes seen by some, idle volumes, leftover initiators."""
+"""Findings on paths and masking: what some hosts do not see or number apart, idle volumes, leftover initiators."""
 
 from __future__ import annotations
 
@@ -7,13 +7,14 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Cluster, Device, Disk, Export, Initiator, Mount, Offer, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
 from movelot.lots.models import Lot
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
 from movelot_core.fabric.paths import FC, Access, Cause, PathVerdict, lacking
 from movelot_core.rounds import Finding, joined_by_cause, missing_paths, no_interface
-from movelot_core.sight import Sight, idle, leftover, seen_by_some
+from movelot_core.sight import Sight, idle, leftover, numbered_apart, seen_by_some
 
 
 def path_findings() -> list[Finding]:
@@ -28,6 +29,9 @@ def path_findings() -> list[Finding]:
             missing += _missing(paths, cluster.name)
             found += [*_lacking(paths, cluster.name), *_uneven(paths, mounted)]
     found += joined_by_cause(missing)
+    for apart in numbers_apart():
+        finding = numbered_apart(apart.volume, apart.cluster, apart.numbers)
+        found += [finding] if finding else []
     return found + [finding for array in arrays for finding in (*_idle(array, mounted), *_leftover(array))]
 
 

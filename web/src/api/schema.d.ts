@@ -1130,6 +1130,13 @@ export interface components {
             form: components["schemas"]["InterfaceForm"];
             plan: components["schemas"]["InterfacePlan"] | null;
         };
+        InterfaceFix: {
+            kind: string;
+            form: {
+                [key: string]: unknown;
+            };
+            action: string;
+        };
         InterfaceForm: {
             cluster: string;
             array: string;
@@ -1224,6 +1231,7 @@ export interface components {
             effect: string;
             disks: number;
             datastores: string[];
+            labels: string[];
         };
         LostVolume: {
             id: number;
@@ -1389,6 +1397,8 @@ export interface components {
             points: components["schemas"]["WeakPoint"][];
             zones: components["schemas"]["ZoneWish"][];
             sessions: components["schemas"]["SessionRow"][];
+            interfaces: components["schemas"]["StorageInterface"][];
+            more_interface_hosts: number;
         };
         PinRequest: {
             fingerprint: string;
@@ -1611,6 +1621,19 @@ export interface components {
             message: string;
             unchanged: string;
             hint: string;
+        };
+        StorageInterface: {
+            host: string;
+            name: string;
+            protocol: string;
+            address: string;
+            vlan: number | null;
+            frame_bytes: number | null;
+            active: string[];
+            standby: string[];
+            unused: string[];
+            reason: string;
+            fix: components["schemas"]["InterfaceFix"] | null;
         };
         StoreAfter: {
             id: number;

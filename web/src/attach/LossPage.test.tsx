@@ -14,6 +14,7 @@ const machine = (name: string, effect: string): Schemas["LostMachine"] => ({
   effect,
   disks: 2,
   datastores: ["berth-a"],
+  labels: ["team=harbour"],
 });
 const loss = (part: Partial<Schemas["LossAnswer"]> = {}): Schemas["LossAnswer"] => ({
   component: { kind: "switch", name: "switch-1" },
@@ -77,7 +78,7 @@ describe("what if it is taken away", () => {
     expect(within(volumes).getAllByRole("row")[1]).toHaveTextContent("quay-03quay-01, quay-02");
     const machines = screen.getByRole("table", { name: "Machines" });
     const [, first, second] = within(machines).getAllByRole("row");
-    expect(first).toHaveTextContent("payroll▲ stopsquay-03Linux 6.110.40.20.112berth-a");
+    expect(first).toHaveTextContent("payroll▲ stopsquay-03Linux 6.110.40.20.112berth-ateam=harbour");
     expect(second).toHaveTextContent("◪ one leg left");
     expect(screen.getByRole("link", { name: "CSV" })).toHaveAttribute(
       "href",

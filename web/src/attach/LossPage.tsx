@@ -184,9 +184,11 @@ function Machines({ loss }: { loss: Loss }) {
       <Table size="small" aria-label="Machines" sx={CARD}>
         <TableHead>
           <TableRow>
-            {["Machine", "Effect", "Host", "Operating system", "Address", "Disks", "On"].map((head) => (
-              <TableCell key={head}>{head}</TableCell>
-            ))}
+            {["Machine", "Effect", "Host", "Operating system", "Address", "Disks", "On", "Labels"].map(
+              (head) => (
+                <TableCell key={head}>{head}</TableCell>
+              ),
+            )}
           </TableRow>
         </TableHead>
         <TableBody>
@@ -203,6 +205,7 @@ function Machines({ loss }: { loss: Loss }) {
               <TableCell className="mono">{row.address}</TableCell>
               <TableCell className="mono">{row.disks}</TableCell>
               <TableCell>{row.datastores.join(", ")}</TableCell>
+              <TableCell>{row.labels.join(", ") || "–"}</TableCell>
             </TableRow>
           ))}
         </TableBody>

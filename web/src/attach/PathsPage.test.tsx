@@ -32,6 +32,8 @@ const paths = (part: Partial<Schemas["PathsAnswer"]> = {}): Schemas["PathsAnswer
   more_hosts: 0,
   zones: [],
   sessions: [],
+  interfaces: [],
+  more_interface_hosts: 0,
   points: [
     {
       kind: "switch",

@@ -13,6 +13,7 @@ import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { CsvButton } from "../parts/CsvButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { Interfaces } from "./Interfaces";
 import { PathBoard } from "./PathBoard";
 import { Sessions } from "./Sessions";
 import { ZoneWishes } from "./ZoneWishes";
@@ -92,6 +93,12 @@ export function PathsPage() {
       )}
       <ZoneWishes zones={data.zones} />
       <WeakPoints data={data} />
+      <Interfaces
+        cluster={data.cluster}
+        array={data.array}
+        rows={data.interfaces}
+        moreHosts={data.more_interface_hosts}
+      />
       <Sessions cluster={data.cluster} array={data.array} rows={data.sessions} />
     </>
   );

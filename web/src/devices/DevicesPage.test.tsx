@@ -83,6 +83,7 @@ describe("device links", () => {
     type("Password", "a secret");
     fireEvent.click(screen.getByRole("button", { name: "Show its certificate" }));
     expect(await screen.findByText(NEW)).toBeVisible();
+    expect(screen.getByText("CN=granite, valid from 1 January 2026 until 1 January 2028")).toBeVisible();
     expect(JSON.stringify(asked)).not.toContain("a secret");
     fireEvent.click(screen.getByRole("button", { name: "I compared it: pin and link" }));
     await waitFor(() => {
@@ -135,6 +136,29 @@ describe("device links", () => {
     await waitFor(() => {
       expect(asked.find((each) => each.key === "PUT /api/devices/1/")?.body).toEqual({ fingerprint: NEW });
     });
+  });
+
+  it("are taken away once it was said what goes with them, and stay where lots name them", async () => {
+    const named = new Refusal(409, {
+      status: 409,
+      code: "in_history",
+      title: "granite is part of lots in the history.",
+      detail: "The link stays.",
+      hint: "",
+    });
+    const asked = serve({
+      "GET /api/session/": person,
+      "GET /api/devices/": [device()],
+      "DELETE /api/devices/1/": named,
+    });
+    renderPage(<DevicesPage />);
+    fireEvent.click(await screen.findByRole("button", { name: "Unlink granite" }));
+    expect(screen.getByText(/What only granite told of is forgotten here/)).toBeVisible();
+    expect(asked.some((each) => each.key.startsWith("DELETE"))).toBe(false);
+    fireEvent.click(screen.getByRole("button", { name: "Unlink it" }));
+    expect(await screen.findByRole("alert")).toHaveTextContent("The link stays.");
+    fireEvent.click(screen.getByRole("button", { name: "Keep" }));
+    expect(screen.getByRole("button", { name: "Unlink granite" })).toBeVisible();
   });
 
   it("are shown to the auditor without a way to change them", async () => {

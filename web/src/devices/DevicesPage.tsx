@@ -17,6 +17,8 @@ import { useSession } from "../shell/useSession";
 import { Estate } from "./Estate";
 import { ImportLinks } from "./ImportLinks";
 import { LinkDevice } from "./LinkDevice";
+import { ShownCertificate } from "./ShownCertificate";
+import { Unlink } from "./Unlink";
 
 type Device = Schemas["DeviceAnswer"];
 
@@ -111,6 +113,7 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
     <TableRow>
       <TableCell sx={{ whiteSpace: "nowrap" }}>
         <strong>{device.name}</strong>
+        {mayChange && !imported && <Unlink device={device} />}
       </TableCell>
       <TableCell>
         {device.kind}
@@ -142,9 +145,7 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
         )}
         {shown.data && (
           <>
-            <div className="mono" style={{ overflowWrap: "anywhere", fontSize: 11.5 }}>
-              {shown.data.fingerprint}
-            </div>
+            <ShownCertificate certificate={shown.data} />
             <Button
               variant="outlined"
               onClick={() => {

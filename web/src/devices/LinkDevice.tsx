@@ -8,6 +8,7 @@ import { useForm } from "react-hook-form";
 import { z } from "zod";
 import { api, unwrap } from "../api/client";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { ShownCertificate } from "./ShownCertificate";
 
 const schema = z.object({
   url: z.string().min(1, "Type the device's address, as https://10.40.2.10."),
@@ -77,13 +78,7 @@ export function LinkDevice() {
       {certificate && (
         <Box sx={{ p: 1.5, background: "var(--tideSoft)", borderRadius: "4px" }}>
           Compare this fingerprint with the one the device itself shows, then pin it.
-          <div className="mono" style={{ overflowWrap: "anywhere", margin: "6px 0" }}>
-            {certificate.fingerprint}
-          </div>
-          <div>
-            {certificate.subject}, valid until{" "}
-            {new Date(certificate.not_after).toLocaleDateString("en-GB", { dateStyle: "long" })}
-          </div>
+          <ShownCertificate certificate={certificate} />
         </Box>
       )}
       <Box sx={{ display: "flex", gap: 1 }}>

@@ -106,6 +106,12 @@ describe("findings on masking, volumes and clocks as sentences", () => {
       ["berth-c"],
       "granite knows it, still let in to berth-c",
     ],
+    [
+      "numbered_apart",
+      { cluster: "quayside", numbers: 2 },
+      ["16 on quay-01, quay-02", "40 on quay-03"],
+      "hosts of quayside have it under 2 numbers: 16 on quay-01, quay-02; 40 on quay-03. Tell it by its serial.",
+    ],
     ["idle_volume", { size_bytes: 0, offered: 1, kind: "set" }, [], "volume set that no host mounts"],
     [
       "no_interface",

@@ -45,6 +45,13 @@ function seenBySome(finding: Finding): Sentence {
   };
 }
 
+function numberedApart(finding: Finding): Sentence {
+  return {
+    title: "LUN numbers differ",
+    text: `hosts of ${String(figure(finding, "cluster"))} have it under ${String(number(finding, "numbers"))} numbers: ${finding.reasons.join("; ")}. Tell it by its serial.`,
+  };
+}
+
 function idleVolume(finding: Finding, size: Size): Sentence {
   const offered = number(finding, "offered");
   if (figure(finding, "kind") === "file") {
@@ -120,6 +127,8 @@ export function sentenceOf(finding: Finding, size: Size): Sentence {
       return missingPaths(finding);
     case "seen_by_some":
       return seenBySome(finding);
+    case "numbered_apart":
+      return numberedApart(finding);
     case "idle_volume":
       return idleVolume(finding, size);
     case "leftover_initiator":

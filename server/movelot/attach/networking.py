@@ -1,0 +1,95 @@
+"""Storage interfaces of hosts as they are set: address, VLAN, frames, uplinks, and what keeps them from an array."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from movelot.attach.path_fixes import BINDING
+from movelot.inventory.paths import ClusterPaths
+from movelot.inventory.sentences import cause_text
+from movelot_core.fabric.matrix import CAUSES, NONE
+from movelot_core.fabric.paths import FC, Cause, HostPort, lacking
+
+
+@dataclass
+class InterfaceFix:
+    """The lot that would settle it: a kind and a form for the lots API, and what it would do."""
+
+    kind: str
+    form: dict[str, Any]
+    action: str
+
+
+@dataclass
+class StorageInterface:
+    """A host's interface, or one that it lacks (then without an address), for the protocol of an array.
+
+    ``unused`` are uplinks that other interfaces of the host have and this one has not. ``reason`` is what keeps it
+    from the array's portals, empty for nothing; ``fix`` is null where no lot can settle that.
+    """
+
+    host: str
+    name: str
+    protocol: str
+    address: str
+    vlan: int | None
+    frame_bytes: int | None
+    active: list[str]
+    standby: list[str]
+    unused: list[str]
+    reason: str
+    fix: InterfaceFix | None
+
+
+def interface_rows(paths: ClusterPaths, hosts_most: int) -> tuple[list[StorageInterface], int]:
+    """Rows of at most so many hosts, those with a trouble first; and how many hosts are left out. FC has no such."""
+    fabric, array = paths.matrix.fabric, paths.array.name
+    spoken = {portal.protocol for portal in fabric.portals} - {FC}
+    uplinks: dict[str, set[str]] = {}
+    for port in fabric.ports:
+        uplinks.setdefault(port.host, set()).update(port.active_uplinks, port.standby_uplinks)
+    meant, code = fabric.wiring
+    rows: dict[str, list[StorageInterface]] = {}
+    for p, port in enumerate(fabric.ports):
+        if port.protocol in spoken:
+            causes = [CAUSES[n] for n in np.unique(code[p][meant[p] & (code[p] != NONE)])]
+            rows.setdefault(port.host, []).append(_row(port, uplinks[port.host], causes, array))
+    cluster = paths.hosts[0].cluster if paths.hosts else None
+    for lack in lacking(fabric.ports, fabric.portals):
+        if lack.like.protocol != FC and cluster:
+            fix = InterfaceFix("interfaces", {"cluster": cluster.name, "array": array}, "Make the interface")
+            reason = f"it has none in {lack.subnet}, where most hosts have one"
+            row = StorageInterface(
+                lack.host, lack.like.name, lack.like.protocol, "", None, None, [], [], [], reason, fix
+            )
+            rows.setdefault(lack.host, []).append(row)
+    in_order = sorted(rows, key=lambda host: (not any(row.reason for row in rows[host]), host))
+    shown = [row for host in in_order[:hosts_most] for row in sorted(rows[host], key=lambda row: row.name)]
+    return shown, max(0, len(in_order) - hosts_most)
+
+
+def _row(port: HostPort, uplinks: set[str], causes: list[Cause], array: str) -> StorageInterface:
+    return StorageInterface(
+        port.host,
+        port.name,
+        port.protocol,
+        port.address,
+        port.vlan,
+        port.frame_bytes,
+        list(port.active_uplinks),
+        list(port.standby_uplinks),
+        sorted(uplinks - {*port.active_uplinks, *port.standby_uplinks}),
+        "; ".join(cause_text(cause, port.name) for cause in causes),
+        _fix(port.host, causes, array),
+    )
+
+
+def _fix(host: str, causes: list[Cause], array: str) -> InterfaceFix | None:
+    if {*causes} & {*BINDING}:
+        return InterfaceFix("uplinks", {"host": host}, "Bind one uplink")
+    if Cause.FRAME in causes:
+        return InterfaceFix("frames", {"host": host, "array": array}, "Set the frame size")
+    return None
