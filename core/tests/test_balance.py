@@ -151,6 +151,17 @@ def test_any_wish_is_ordered_whole_or_left_out_and_staged_once_at_most(estate: E
         assert len(way) <= 3
 
 
+@given(estates(), st.data())
+def test_estates_have_one_digest_only_if_all_their_values_are_equal(estate: Estate, data: st.DataObject) -> None:
+    again = dataclasses.replace(estate, size_bytes=estate.size_bytes.copy())
+    assert again.digest == estate.digest
+    disk = data.draw(st.integers(0, len(estate.disks) - 1))
+    pinned = estate.pinned.copy()
+    pinned[disk] = not pinned[disk]
+    assert dataclasses.replace(estate, pinned=pinned).digest != estate.digest
+    assert dataclasses.replace(estate, fill_ceiling=estate.fill_ceiling / 2).digest != estate.digest
+
+
 def test_an_array_copy_takes_its_size_over_the_rate() -> None:
     ordered = order_moves(*(lambda e: (e, clear(e).moves))(small([60, 20, 15], [0, 0, 0], [100, 100])), RATES)
     assert ordered[0].slot.end == pytest.approx(15.0)

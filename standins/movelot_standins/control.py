@@ -27,8 +27,10 @@ class ControlDoor:
 
     async def pace(self, request: Request) -> JSONResponse:
         """How many times faster than life copies and scans go."""
-        self.site.world.pace = float((await request.json())["pace"])
-        self.site.save()
+        wanted = float((await request.json())["pace"])
+        if wanted != self.site.world.pace:
+            self.site.world.pace = wanted
+            self.site.save()
         return JSONResponse({"pace": self.site.world.pace})
 
     async def fault(self, request: Request) -> JSONResponse:
@@ -116,13 +118,15 @@ class ControlDoor:
 
     async def reset(self, _request: Request) -> JSONResponse:
         """The world as at its first start, without faults."""
-        fresh = scenario.build(time.time(), self.site.settings.size)
-        fresh.pace = self.site.world.pace
-        for host in fresh.hosts:
-            scan_now(fresh, host)
-        # The services hold this very world: it is made new in place.
-        vars(self.site.world).update(vars(fresh))
-        self.site.save()
+        if not self.site.untouched:
+            fresh = scenario.build(time.time(), self.site.settings.size)
+            fresh.pace = self.site.world.pace
+            for host in fresh.hosts:
+                scan_now(fresh, host)
+            # The services hold this very world: it is made new in place.
+            vars(self.site.world).update(vars(fresh))
+            self.site.save()
+            self.site.untouched = True
         for listener in self.site.listeners.values():
             listener.app.fault = Fault()
             if listener.restore_certificate():

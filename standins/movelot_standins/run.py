@@ -131,6 +131,8 @@ class Site:
             self.world.pace = settings.pace
         self.listeners = self._listeners()
         self.dirty = False
+        # Nobody has changed the world since it was made new.
+        self.untouched = False
 
     def _world(self) -> World:
         if self.state_file.exists():
@@ -170,7 +172,7 @@ class Site:
 
     def save(self) -> None:
         store.save(self.world, self.state_file)
-        self.dirty = False
+        self.dirty, self.untouched = False, False
 
     def cards(self) -> list[dict[str, str]]:
         """What a client needs to know of each device."""

@@ -31,11 +31,13 @@ class Command(BaseCommand):
         parser.add_argument("file", type=Path)
 
     def handle(self, *_args: Any, file: Path, **_options: Any) -> None:
+        known = list(Device.objects.all())
         for card in json.loads(file.read_text()):
-            if not Device.objects.filter(url=card["url"]).exists():
+            if card["url"] not in {device.url for device in known}:
                 pem = Path(card["certificate"]).read_text()
                 link(card["url"], card["user"], card["password"], fingerprint_of(pem))
-        failed = reread(Device.objects.all())
+        # Those that were linked just now have been read.
+        failed = reread(known)
         for error in failed.values():
             self.stderr.write(error.message)
         grant_pools()
