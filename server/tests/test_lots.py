@@ -12,6 +12,9 @@ from movelot.inventory.models import Datastore, Disk, HostDevice, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
+from movelot.lots.steps import KINDS
+from movelot.lots.steps.base import StepRun, demand
+from movelot.lots.steps.volumes import OfferVolume
 from movelot.problems import Problem
 from server.tests.conftest import drafted, run_to_end
 
@@ -162,6 +165,26 @@ def test_a_half_done_lot_is_undone_as_far_as_it_went(estate: StandIns, ines: Use
     lot.refresh_from_db()
     assert lot.state == Lot.State.FAILED
     run_to_end(actions.undo(lot, ines))
+    assert outside(estate) == before
+
+
+class Unprovable(OfferVolume):
+    """An offer that is made, but is not there when the array is asked anew."""
+
+    def verify(self, run: StepRun) -> None:
+        demand(False, "not_offered", "No initiator is let in.")
+
+
+def test_a_step_that_acted_and_could_not_be_proven_is_undone_too(
+    estate: StandIns, ines: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = outside(estate)
+    monkeypatch.setitem(KINDS, "offer_volume", Unprovable())
+    lot = run_to_end(attach(ines))
+    failed = lot.steps.get(state=Step.State.FAILED)
+    assert (failed.kind, failed.problem["unchanged"]) == ("offer_volume", "The step acted; an undo takes that back.")
+    assert len(outside(estate)["connections"]) == len(before["connections"]) + 1
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert outside(estate) == before
 
 

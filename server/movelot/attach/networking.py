@@ -67,7 +67,9 @@ def interface_rows(paths: ClusterPaths, hosts_most: int) -> tuple[list[StorageIn
             )
             rows.setdefault(lack.host, []).append(row)
     in_order = sorted(rows, key=lambda host: (not any(row.reason for row in rows[host]), host))
-    shown = [row for host in in_order[:hosts_most] for row in sorted(rows[host], key=lambda row: row.name)]
+    shown = [
+        row for host in in_order[:hosts_most] for row in sorted(rows[host], key=lambda row: (not row.reason, row.name))
+    ]
     return shown, max(0, len(in_order) - hosts_most)
 
 

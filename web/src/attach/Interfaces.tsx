@@ -6,6 +6,7 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
+import { Fragment } from "react";
 import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
 import { CsvButton } from "../parts/CsvButton";
@@ -22,8 +23,21 @@ interface InterfacesProps {
   moreHosts: number;
 }
 
-const HEADS = ["Host", "Interface", "Address", "VLAN", "Frames", "Active", "Standby", "Unused", "State"];
-const words = (names: readonly string[]): string => names.join(", ") || "–";
+const HEADS = ["Host", "Interface", "State", "Address", "VLAN", "Frames", "Active", "Standby", "Unused"];
+const NOWRAP = { whiteSpace: "nowrap" };
+
+/** Names side by side; a line breaks between them, not within one. */
+function Names({ names }: { names: readonly string[] }) {
+  if (names.length === 0) return "–";
+  return names.map((name, n) => (
+    <Fragment key={name}>
+      <span style={NOWRAP}>
+        {name}
+        {n < names.length - 1 && ","}
+      </span>{" "}
+    </Fragment>
+  ));
+}
 
 /** The hosts' storage interfaces with their uplinks, and the lot that settles what keeps one from the array. */
 export function Interfaces({ cluster, array, rows, moreHosts }: InterfacesProps) {
@@ -43,41 +57,44 @@ export function Interfaces({ cluster, array, rows, moreHosts }: InterfacesProps)
             rows.map((row) => [
               row.host,
               row.name,
+              row.reason || "in order",
               row.address,
               row.vlan,
               row.frame_bytes,
               row.active.join(" "),
               row.standby.join(" "),
               row.unused.join(" "),
-              row.reason,
             ])
           }
         />
       </Box>
       <ProblemAlert error={draft.error} />
-      <Table
-        size="small"
-        aria-label="Storage interfaces"
-        sx={{ background: "var(--card)", border: "1px solid var(--line)" }}
+      <Box
+        sx={{ overflowX: "auto", background: "var(--card)", border: "1px solid var(--line)" }}
+        tabIndex={0}
+        role="group"
+        aria-label="Storage interfaces of the hosts"
       >
-        <TableHead>
-          <TableRow>
-            {HEADS.map((head) => (
-              <TableCell key={head}>{head}</TableCell>
+        <Table size="small" aria-label="Storage interfaces">
+          <TableHead>
+            <TableRow>
+              {HEADS.map((head) => (
+                <TableCell key={head}>{head}</TableCell>
+              ))}
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {rows.map((row) => (
+              <Interface
+                key={`${row.host} ${row.name}`}
+                row={row}
+                draft={draft}
+                mayChange={session?.may_change ?? false}
+              />
             ))}
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {rows.map((row) => (
-            <Interface
-              key={`${row.host} ${row.name}`}
-              row={row}
-              draft={draft}
-              mayChange={session?.may_change ?? false}
-            />
-          ))}
-        </TableBody>
-      </Table>
+          </TableBody>
+        </Table>
+      </Box>
       <Typography color="textSecondary" sx={{ mt: 0.5 }}>
         {moreHosts > 0 && `and ${String(moreHosts)} more hosts; those with a trouble are listed first. `}
         Unused: uplinks that other interfaces of the host have.
@@ -90,15 +107,9 @@ function Interface({ row, draft, mayChange }: { row: Row; draft: Draft; mayChang
   const { fix } = row;
   return (
     <TableRow>
-      <TableCell>{row.host}</TableCell>
-      <TableCell>{row.name}</TableCell>
-      <TableCell className="mono">{row.address || "none"}</TableCell>
-      <TableCell className="mono">{row.vlan ?? "–"}</TableCell>
-      <TableCell className="mono">{row.frame_bytes ?? "–"}</TableCell>
-      <TableCell>{words(row.active)}</TableCell>
-      <TableCell>{words(row.standby)}</TableCell>
-      <TableCell>{words(row.unused)}</TableCell>
-      <TableCell sx={row.reason ? { color: "var(--buoyText)" } : {}}>
+      <TableCell sx={NOWRAP}>{row.host}</TableCell>
+      <TableCell sx={NOWRAP}>{row.name}</TableCell>
+      <TableCell sx={row.reason ? { color: "var(--buoyText)", minWidth: 170 } : {}}>
         {row.reason ? `▲ ${row.reason}` : "■ in order"}
         {fix && (
           <Button
@@ -114,6 +125,18 @@ function Interface({ row, draft, mayChange }: { row: Row; draft: Draft; mayChang
             {fix.action}
           </Button>
         )}
+      </TableCell>
+      <TableCell className="mono">{row.address || "none"}</TableCell>
+      <TableCell className="mono">{row.vlan ?? "–"}</TableCell>
+      <TableCell className="mono">{row.frame_bytes ?? "–"}</TableCell>
+      <TableCell>
+        <Names names={row.active} />
+      </TableCell>
+      <TableCell>
+        <Names names={row.standby} />
+      </TableCell>
+      <TableCell sx={{ minWidth: 130 }}>
+        <Names names={row.unused} />
       </TableCell>
     </TableRow>
   );
