@@ -12,6 +12,7 @@ from movelot.accounts.models import User
 from movelot.devices import array
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
+from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
 from movelot.inventory.store import changed
 from movelot.lots import actions
@@ -90,6 +91,15 @@ def test_lun_numbers_that_differ_are_a_finding_and_a_warning(numbered_apart: Vol
     assert found["reasons"] == [f"{luns['quay-01']} on quay-01, quay-02", "40 on quay-03"]
     lot = drafted("spread", ines, volume=numbered_apart.pk)
     assert "Every host sees berth-e already." in checks_of(lot, "stop")
+
+
+def test_a_device_that_was_withdrawn_has_no_number(numbered_apart: Volume) -> None:
+    assert [apart.volume for apart in numbers_apart()] == ["berth-e"]
+    session_with(numbered_apart.device).delete(Offer.objects.get(volume=numbered_apart, lun=40).uri)
+    reread(Device.objects.all())
+    # The host has not rescanned since.
+    assert HostDevice.objects.filter(device__name="quay-03", serial=numbered_apart.serial, lun=0).exists()
+    assert not list(numbers_apart())
 
 
 def test_what_is_offered_to_each_host_apart_is_taken_away_whole_and_comes_back(

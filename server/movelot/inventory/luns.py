@@ -21,7 +21,8 @@ class NumbersApart:
 
 def numbers_apart(volume: Volume | None = None) -> Iterator[NumbersApart]:
     """Each such volume, or whether ``volume`` is one; a cluster each. Two clusters may well number it differently."""
-    rows = HostDevice.objects.filter(device__cluster__isnull=False)
+    # What an array withdrew stays known to hosts without a path, and has no number.
+    rows = HostDevice.objects.filter(device__cluster__isnull=False).exclude(paths=[])
     if volume is not None:
         rows = rows.filter(serial=volume.serial)
     apart = (

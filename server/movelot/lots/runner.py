@@ -223,15 +223,16 @@ class Driver:
 
 def _proven(progress: Progress, step: Step, run: StepRun) -> Progress:
     """``progress``, once its effect was verified on the device if it claims to be done. Raises Unproven."""
+    kind = KINDS[step.kind]
     if progress.done:
         try:
-            KINDS[step.kind].verify(StepRun(run.key, run.params, run.session, progress.task_uri, progress.result))
+            kind.verify(StepRun(run.key, run.params, run.session, progress.task_uri, progress.result))
         except DeviceAway:
             # It is asked again, and so is the step's begin.
             raise
         except (StepProblem, DeviceError) as cause:
             problem = cause if isinstance(cause, StepProblem) else _refusal(cause)
-            raise Unproven(problem, progress) from cause
+            raise Unproven(problem, progress, kind.reversible) from cause
     return progress
 
 

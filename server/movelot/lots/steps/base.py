@@ -70,10 +70,11 @@ class StepRun:
 class Unproven(Exception):
     """A step acted, but its effect was not there when the device was asked anew; what was made is in ``progress``."""
 
-    def __init__(self, cause: StepProblem, progress: Progress) -> None:
+    def __init__(self, cause: StepProblem, progress: Progress, reversible: bool) -> None:
         super().__init__(cause.message)
         self.progress = progress
-        self.problem = StepProblem(cause.code, cause.message, "The step acted; an undo takes that back.", cause.hint)
+        then = "an undo takes that back." if reversible else "nothing brings back what was there."
+        self.problem = StepProblem(cause.code, cause.message, f"The step acted; {then}", cause.hint)
 
 
 @dataclass(frozen=True)
