@@ -125,10 +125,12 @@ def trace(kind: str, key: int) -> Trace:
 
 
 def _rows_of(model: type[Model]) -> QuerySet[Model]:
-    """All rows; ends with their device, which their note names, and disks without their long profiles."""
+    """All rows; ends with their device, which their note names, others without what is long and not named."""
     rows = model._default_manager.all()
     if model is Disk:
         return rows.defer("weekday_profile", "weekend_profile")
+    if model is Device:
+        return rows.only("name", "initiator", "wwpns", "state")
     return rows.select_related("device") if model in ENDS.values() else rows
 
 

@@ -92,7 +92,8 @@ def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
     by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
     over_fc = HostPort.objects.filter(device__in=by_host, protocol=FC).values_list("device_id", "name", "network")
     wwpns = {(host, port): bare_address(network) for host, port, network in over_fc}
-    seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
+    told = ("device_id", "serial", "name", "lun", "path_policy", "paths")
+    seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name").only(*told)
     found = []
     for each in seen[:WAYS_MAX]:
         host, volume = by_host[each.device_id], rows[each.serial]
