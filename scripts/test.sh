@@ -7,6 +7,7 @@ scripts/lint.sh
 .venv/bin/python scripts/services.py start
 trap '.venv/bin/python scripts/services.py stop' EXIT
 export MOVELOT_DEVICE_TIMEOUT=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
-# Two workers share these, a file's tests on one of them; the browser has the machine to itself.
-.venv/bin/pytest -q --numprocesses 2 --dist loadfile core/tests standins/tests server/tests
+# Two workers share these; the browser has the machine to itself. They are shared out by number: the operations that
+# requests are made up for have one name in common, and by name (loadfile) all but one would be left out.
+.venv/bin/pytest -q --numprocesses 2 --dist worksteal core/tests standins/tests server/tests
 .venv/bin/pytest -q e2e
