@@ -274,6 +274,8 @@ def test_a_trace_tells_how_each_host_sees_a_volume_and_an_export(estate: StandIn
     block = ways("berth-a")
     assert {host: len(way["paths"]) for host, way in block.items()} == {"quay-01": 8, "quay-02": 8, "quay-03": 4}
     assert block["quay-01"]["device"].startswith("naa.6002600000004b42")
+    hits = api.get("/api/find/", {"q": block["quay-01"]["device"]}).json()["hits"]
+    assert {(hit["kind"], hit["name"]) for hit in hits} == {("datastore", "berth-a"), ("volume", "berth-a")}
     assert (block["quay-01"]["number_word"], block["quay-01"]["number"]) == ("LUN number", 11)
     assert block["quay-01"]["initiator"].endswith("quay-01")
     file = ways("sand-01")

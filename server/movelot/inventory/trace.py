@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
@@ -29,6 +30,8 @@ from movelot_core.fabric.paths import bare_address
 from movelot_core.units import format_share
 
 NEIGHBOURS_MAX = 60
+# The forms of SCSI and NVMe names, which hosts put before the serial.
+DEVICE_ID_FORM = re.compile(r"^(naa|eui|nguid|uuid)\.", re.IGNORECASE)
 
 
 @dataclass
@@ -428,7 +431,8 @@ FOUND_MAX = 10
 def find(text: str) -> list[Link]:
     """Things whose name, serial, initiator or label contains ``text``; at most ten a kind, those that begin so first.
 
-    A label is looked for as key=value, or key= for all of its values.
+    A label is looked for as key=value, or key= for all of its values. What a host calls a device, as naa.6002…, leads
+    to its volume and datastore.
     """
     wanted = text.strip()[:64]
     if not wanted:
@@ -438,7 +442,7 @@ def find(text: str) -> list[Link]:
     for kind, model in TRACED.items():
         query = Q(name__icontains=wanted) | Q(pk__in=keys.get(kind, []))
         if kind in ("datastore", "volume"):
-            query |= Q(serial__icontains=wanted)
+            query |= Q(serial__icontains=DEVICE_ID_FORM.sub("", wanted) or wanted)
         if kind in ("host", "array"):
             query |= Q(initiator__icontains=wanted) | Q(nqn__icontains=wanted) | Q(wwpns__icontains=wanted)
             query &= Q(kind=kind)
