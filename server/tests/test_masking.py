@@ -93,6 +93,19 @@ def test_lun_numbers_that_differ_are_a_finding_and_a_warning(numbered_apart: Vol
     assert "Every host sees berth-e already." in checks_of(lot, "stop")
 
 
+def test_a_host_is_let_in_to_the_offer_of_its_own_cluster(numbered_apart: Volume, ines: User) -> None:
+    older, newer = Offer.objects.filter(volume=numbered_apart).order_by("pk")
+    # As if the older one were of another cluster, and quay-02 in neither.
+    gates = list(older.device.initiators.exclude(identifier__contains="quay").values_list("identifier", flat=True))
+    assert gates
+    Offer.objects.filter(pk=older.pk).update(initiators=gates)
+    HostDevice.objects.filter(device__name__in=["quay-01", "quay-02"], serial=numbered_apart.serial).delete()
+    lot = drafted("spread", ines, volume=numbered_apart.pk)
+    step = lot.steps.get(kind="let_in")
+    assert (step.params["uri"], step.detail) == (newer.uri, "LUN number 40, as on the other hosts")
+    assert len(step.params["wanted"]) > len(step.params["before"]) == 1
+
+
 def test_a_device_that_was_withdrawn_has_no_number(numbered_apart: Volume) -> None:
     assert [apart.volume for apart in numbers_apart()] == ["berth-e"]
     session_with(numbered_apart.device).delete(Offer.objects.get(volume=numbered_apart, lun=40).uri)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 
 from movelot.inventory.models import Device, HostDevice, Mount, Volume
+from movelot.inventory.sentences import first_of
 from movelot.lots.drafting import PASS, STOP, WARN, Check
-
-NAMED = 3
 
 
 def carried_check(host: Device, interfaces: Collection[str]) -> Check:
@@ -16,10 +15,11 @@ def carried_check(host: Device, interfaces: Collection[str]) -> Check:
     held = [(name, ports) for name, ports in _reached_by(host) if ports & changed]
     alone = [name for name, ports in held if ports <= changed]
     if alone:
-        text = f"Nothing but {names} leads {host.name} to {_listed(alone)}, which would stop while it changes."
+        text = f"Nothing but {names} leads {host.name} to {first_of(sorted(alone))}, which would stop while it changes."
         return Check("nothing stops meanwhile", STOP, f"{text} Bring another path back first.")
     if held:
-        text = f"Paths over {names} to {_listed(name for name, _ in held)} are lost for a moment; the others stay up."
+        touched = first_of(sorted(name for name, _ in held))
+        text = f"Paths over {names} to {touched} are lost for a moment; the others stay up."
         return Check("nothing stops meanwhile", WARN, text)
     return Check("nothing stops meanwhile", PASS, f"{names} carries no path now; the others stay up")
 
@@ -31,9 +31,3 @@ def _reached_by(host: Device) -> list[tuple[str, set[str]]]:
     reached = [(volumes.get(serial, name), {port for port, *_ in paths}) for serial, name, paths in devices]
     mounts = Mount.objects.filter(host=host).exclude(ways=[]).values_list("datastore__name", "ways")
     return reached + [(name, {port for port, _ in ways}) for name, ways in mounts]
-
-
-def _listed(names: Iterable[str]) -> str:
-    shown = sorted(names)
-    more = len(shown) - NAMED
-    return ", ".join(shown[:NAMED]) + (f" and {more} more" if more > 0 else "")

@@ -18,12 +18,11 @@ from movelot.attach.masking import goes_with_machine, volume_named
 from movelot.attach.raw import raw_users, take_steps
 from movelot.attach.steps import find_step
 from movelot.inventory.models import Datastore, Device, Disk, HostDevice, Mount, Offer, Pool, Volume
+from movelot.inventory.sentences import first_of
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
 from movelot_core.units import format_size
-
-USERS_NAMED = 5
 
 
 @dataclass
@@ -128,8 +127,7 @@ def users_of(store: Datastore) -> list[str]:
 def _checks(plan: DetachPlan) -> list[Check]:
     checks = []
     if plan.users:
-        more = f" and {len(plan.users) - USERS_NAMED} more" if len(plan.users) > USERS_NAMED else ""
-        used = f"{plan.datastore or plan.volume} is used by {', '.join(plan.users[:USERS_NAMED])}{more}"
+        used = f"{plan.datastore or plan.volume} is used by {first_of(plan.users)}"
         text = f"{used}. {'Move or remove them' if plan.datastore else 'Switch them off'} first."
         checks.append(Check("nothing uses it", STOP, text))
     else:

@@ -42,17 +42,17 @@ class SpreadKind(DraftKind):
             return spread_file(volume, str(form.get("cluster", "")))
         if volume.kind == Volume.Kind.MEMBER:
             return Draft("Let all hosts see a volume", checks=[goes_with_machine(volume)])
-        offer = volume.offers.order_by("pk").first()
         hosts = hosts_for(volume, str(form.get("cluster", "")))
         sees = _seeing(volume)
         blind = [host for host in hosts if host.pk not in sees]
         title = f"Let all hosts see {volume.name}"
         if not blind:
             return Draft(title, checks=[Check("something to do", STOP, f"Every host sees {volume.name} already.")])
-        first = admission_steps(volume, offer, hosts)
+        offer = offer_for(volume, blind)
+        first = admission_steps(volume, hosts)
         find = _set_steps if volume.kind == Volume.Kind.SET else _host_steps
         steps = [*first, *find(volume, blind, len(first))]
-        let_in = sorted(offer.initiators) if offer else []
+        let_in = sorted(_let_in_already(volume))
         facts = {f"initiators let in to {volume.name}": ", ".join(let_in) or "none"}
         names = [host.name for host in hosts]
         plan = {"volume": volume.name, "serial": volume.serial, "hosts": names, "seen": len(sees)}
@@ -104,9 +104,22 @@ def hosts_for(volume: Volume, cluster: str) -> list[Device]:
     return [host for host in hosts if chosen and host.cluster_id == chosen.pk]
 
 
-def admission_steps(volume: Volume, offer: Offer | None, hosts: list[Device]) -> list[StepSpec]:
+def offer_for(volume: Volume, hosts: list[Device]) -> Offer | None:
+    """The offer to let ``hosts`` in to: the one that most initiators of their clusters are in; None where none is."""
+    clusters = {host.cluster_id for host in hosts}
+    fellows = Device.objects.filter(kind=Device.Kind.HOST, cluster__in=clusters)
+    names = {name for host in fellows for name in initiators_of(host)}
+    return max(volume.offers.order_by("pk"), key=lambda offer: len(names & set(offer.initiators)), default=None)
+
+
+def admission_steps(volume: Volume, hosts: list[Device]) -> list[StepSpec]:
     """The steps after which the array lets all of the hosts in; none where it does already."""
-    return _let_in(volume, offer, hosts) if offer else _offer(volume, hosts)
+    admitted, names = _let_in_already(volume), names_of(volume.device, hosts)
+    missing = [host for host in hosts if not set(names[host.pk]) <= admitted]
+    offer = offer_for(volume, missing)
+    if offer is None:
+        return _offer(volume, hosts)
+    return _let_in(volume, offer, missing) if missing else []
 
 
 def _offer(volume: Volume, hosts: list[Device]) -> list[StepSpec]:
@@ -124,17 +137,13 @@ def _offer(volume: Volume, hosts: list[Device]) -> list[StepSpec]:
     return [*admission.steps, offer]
 
 
-def _let_in(volume: Volume, offer: Offer, hosts: list[Device]) -> list[StepSpec]:
-    """The step that lets the hosts' initiators in, where some are not."""
-    names = names_of(volume.device, hosts)
-    admitted = _let_in_already(volume)
-    missing = [host for host in hosts if not set(names[host.pk]) <= admitted]
-    if not missing:
-        return []
+def _let_in(volume: Volume, offer: Offer, missing: list[Device]) -> list[StepSpec]:
+    """The step that lets those of the hosts' initiators in to ``offer`` that no offer lets in yet."""
     uris = dict(Initiator.objects.filter(device=volume.device).values_list("identifier", "uri"))
     before = sorted(uris[name] for name in offer.initiators if name in uris)
     admission = admit(volume.device, missing, 0)
-    added = [uri for uri in admission.uris if uri not in before]
+    there = {uris[name] for name in _let_in_already(volume) if name in uris}
+    added = [uri for uri in admission.uris if uri not in there]
     let_in = StepSpec(
         "let_in",
         volume.device.name,

@@ -14,12 +14,12 @@ from typing import Any
 from movelot.attach.masking import volume_named
 from movelot.inventory.files import mounts_of
 from movelot.inventory.models import Disk, Volume
+from movelot.inventory.sentences import first_of
 from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec, Values
 from movelot_core.files import MountedAs, usual_spelling
 
-USERS_NAMED = 5
 How = tuple[str, str, str]
 
 
@@ -101,6 +101,7 @@ def _use(mount: MountedAs) -> Check:
     users = sorted({disk.machine.name for disk in disks.select_related("machine")})
     if not users:
         return Check("no machine is on it", PASS, f"no machine of {mount.host} has a disk on {mount.datastore}")
-    named = ", ".join(users[:USERS_NAMED]) + (f" and {len(users) - USERS_NAMED} more" if users[USERS_NAMED:] else "")
-    text = f"{named} on {mount.host} have disks on {mount.datastore}. Move these machines to another host first."
+    text = (
+        f"{first_of(users)} on {mount.host} have disks on {mount.datastore}. Move these machines to another host first."
+    )
     return Check("no machine is on it", STOP, text)

@@ -3,24 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from movelot.attach.path_fixes import BINDING
 from movelot.inventory.paths import ClusterPaths
 from movelot.inventory.sentences import cause_text
+from movelot.lots.drafting import Remedy
 from movelot_core.fabric.matrix import CAUSES, NONE
 from movelot_core.fabric.paths import FC, Cause, HostPort, lacking
-
-
-@dataclass
-class InterfaceFix:
-    """The lot that would settle it: a kind and a form for the lots API, and what it would do."""
-
-    kind: str
-    form: dict[str, Any]
-    action: str
 
 
 @dataclass
@@ -41,7 +32,7 @@ class StorageInterface:
     standby: list[str]
     unused: list[str]
     reason: str
-    fix: InterfaceFix | None
+    fix: Remedy | None
 
 
 def interface_rows(paths: ClusterPaths, hosts_most: int) -> tuple[list[StorageInterface], int]:
@@ -60,7 +51,7 @@ def interface_rows(paths: ClusterPaths, hosts_most: int) -> tuple[list[StorageIn
     cluster = paths.hosts[0].cluster if paths.hosts else None
     for lack in lacking(fabric.ports, fabric.portals):
         if lack.like.protocol != FC and cluster:
-            fix = InterfaceFix("interfaces", {"cluster": cluster.name, "array": array}, "Make the interface")
+            fix = Remedy("interfaces", {"cluster": cluster.name, "array": array}, "Make the interface")
             reason = f"it has none in {lack.subnet}, where most hosts have one"
             row = StorageInterface(
                 lack.host, lack.like.name, lack.like.protocol, "", None, None, [], [], [], reason, fix
@@ -89,9 +80,9 @@ def _row(port: HostPort, uplinks: set[str], causes: list[Cause], array: str) -> 
     )
 
 
-def _fix(host: str, causes: list[Cause], array: str) -> InterfaceFix | None:
+def _fix(host: str, causes: list[Cause], array: str) -> Remedy | None:
     if {*causes} & {*BINDING}:
-        return InterfaceFix("uplinks", {"host": host}, "Bind one uplink")
+        return Remedy("uplinks", {"host": host}, "Bind one uplink")
     if Cause.FRAME in causes:
-        return InterfaceFix("frames", {"host": host, "array": array}, "Set the frame size")
+        return Remedy("frames", {"host": host, "array": array}, "Set the frame size")
     return None

@@ -134,7 +134,7 @@ def _checks(plan: UsePlan) -> list[Check]:
 def _steps(volume: Volume, hosts: list[Device], plan: UsePlan) -> list[StepSpec]:
     """Let in, connect, then find, wipe, format and mount."""
     table = expected_table(hosts, volume.device, volume.name)
-    steps = admission_steps(volume, volume.offers.order_by("pk").first(), hosts)
+    steps = admission_steps(volume, hosts)
     steps += connect_steps(volume.device, hosts, table, tuple(range(len(steps))))
     device = Found(volume.device, plan.name, volume.serial, plan.carries or "")
     return steps + datastore_steps(device, hosts, table, (len(steps), tuple(range(len(steps))), {}))

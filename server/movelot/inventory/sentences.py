@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from movelot.inventory.models import Pool
 from movelot_core.attach import PoolFit, Reason
 from movelot_core.fabric.paths import Cause
@@ -85,3 +87,13 @@ def made_of(pool: Pool) -> str:
 def fit_text(fit: PoolFit) -> str:
     """All reasons of a fit in one line; “fits” when there is none against."""
     return "; ".join(reason_text(reason) for reason in fit.reasons) or "fits"
+
+
+def first_of(names: Sequence[str], most: int = 5) -> str:
+    """The first names, and how many more there are.
+
+    >>> first_of(["a", "b", "c"], 2)
+    'a, b and 1 more'
+    """
+    more = len(names) - most
+    return ", ".join(names[:most]) + (f" and {more} more" if more > 0 else "")

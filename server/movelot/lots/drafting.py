@@ -24,6 +24,15 @@ PASS, WARN, STOP = "pass", "warn", "stop"
 DRAFTS_LOOKED_AT = 30
 
 
+@dataclass
+class Remedy:
+    """A lot that would settle something: a kind and a form for the lots API, and what it would do."""
+
+    kind: str
+    form: dict[str, Any]
+    action: str
+
+
 @dataclass(frozen=True)
 class Check:
     """One test of a lot before it runs: ``level`` pass, warn or stop, with its reason in a sentence."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from typing import Any
 
 from django.core.cache import cache
@@ -13,6 +13,7 @@ from movelot.inventory.models import BalanceGroup, Datastore, Device, Pool, Volu
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.sentences import cause_text
 from movelot.inventory.store import inventory_version
+from movelot.lots.drafting import Remedy
 from movelot.rounds.files import file_findings
 from movelot.rounds.paths import path_findings
 from movelot.rounds.sets import set_findings
@@ -37,15 +38,6 @@ SETTLED_BY = {
     "versions_apart": ("mount_alike", "volume", "Mount it alike"),
     "leftover_initiator": ("initiator", "initiator", "Remove the initiator"),
 }
-
-
-@dataclass
-class FoundDraft:
-    """The lot that would settle a finding: a kind and a form for the lots API, and what it would do."""
-
-    kind: str
-    form: dict[str, Any]
-    action: str
 
 
 def findings() -> list[dict[str, Any]]:
@@ -89,12 +81,12 @@ def _groups() -> list[Finding]:
 def _row(finding: Finding) -> dict[str, Any]:
     figures = dict(finding.figures)
     reasons = list(finding.reasons)
-    draft: FoundDraft | None = None
+    draft: Remedy | None = None
     if finding.kind in ("over_fill", "slow_pool"):
         group = BalanceGroup.objects.get(name=finding.scope)
         plan = clear_plan(group)
         figures |= {"plan_moves": len(plan.moves), "plan_bytes": plan.moved_bytes}
-        draft = FoundDraft("balance", {"group": group.name}, "Move disks")
+        draft = Remedy("balance", {"group": group.name}, "Move disks")
     if finding.kind == "slow_pool":
         figures["peak_hour"], figures["peak_day"] = hour_name(int(figures["peak_hour"] or 0))
     if finding.kind in ("missing_paths", "seen_by_some"):
@@ -106,15 +98,15 @@ def _row(finding: Finding) -> dict[str, Any]:
             draft = _path_draft(finding, {cause for cause, _ in pairs})
     if finding.kind == "no_interface" and figures["what"] == "interface":
         form = {part: figures[part] for part in ("cluster", "array")}
-        draft = FoundDraft("interfaces", form, "Make the interface")
+        draft = Remedy("interfaces", form, "Make the interface")
     if finding.kind == "file_limits":
         reasons = _limit_texts(finding.reasons)
-        draft = FoundDraft("file_limits", {}, "Set them together")
+        draft = Remedy("file_limits", {}, "Set them together")
     if finding.kind in SETTLED_BY:
         kind, field, action = SETTLED_BY[finding.kind]
         named = finding.subject if field == "initiator" else _subject_id(finding)
         other = {"file": "Delete the export", "set": "Delete the volume set"}
-        draft = FoundDraft(kind, {field: named}, other.get(str(finding.figures.get("kind")), action))
+        draft = Remedy(kind, {field: named}, other.get(str(finding.figures.get("kind")), action))
     return {
         "key": finding.key,
         "kind": finding.kind,
@@ -129,15 +121,15 @@ def _row(finding: Finding) -> dict[str, Any]:
     }
 
 
-def _path_draft(finding: Finding, causes: set[str]) -> FoundDraft | None:
+def _path_draft(finding: Finding, causes: set[str]) -> Remedy | None:
     """The lot that brings paths back, where the host's own settings or nothing stands in their way."""
     if causes & {Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK}:
-        return FoundDraft("uplinks", {"host": finding.subject}, "Bind one uplink")
+        return Remedy("uplinks", {"host": finding.subject}, "Bind one uplink")
     if Cause.FRAME in causes:
-        return FoundDraft("frames", {"host": finding.subject, "array": finding.scope}, "Set the frame size")
+        return Remedy("frames", {"host": finding.subject, "array": finding.scope}, "Set the frame size")
     if Cause.CHAP in causes:
         form = {"cluster": finding.figures["cluster"], "array": finding.scope, "host": finding.subject}
-        return FoundDraft("chap", form, "Set CHAP on both sides")
+        return Remedy("chap", form, "Set CHAP on both sides")
     found_by = {
         Cause.NOT_LOGGED_IN: "Log in to the array",
         Cause.NOT_RESCANNED: "Rescan the host",
@@ -145,7 +137,7 @@ def _path_draft(finding: Finding, causes: set[str]) -> FoundDraft | None:
     }
     for cause, action in found_by.items():
         if cause in causes:
-            return FoundDraft("find_paths", {"host": finding.subject, "array": finding.scope}, action)
+            return Remedy("find_paths", {"host": finding.subject, "array": finding.scope}, action)
     return None
 
 

@@ -1130,13 +1130,6 @@ export interface components {
             form: components["schemas"]["InterfaceForm"];
             plan: components["schemas"]["InterfacePlan"] | null;
         };
-        InterfaceFix: {
-            kind: string;
-            form: {
-                [key: string]: unknown;
-            };
-            action: string;
-        };
         InterfaceForm: {
             cluster: string;
             array: string;
@@ -1459,6 +1452,13 @@ export interface components {
          * @enum {string}
          */
         ReducedEnum: "compression" | "deduplication";
+        Remedy: {
+            kind: string;
+            form: {
+                [key: string]: unknown;
+            };
+            action: string;
+        };
         /** @description The first page. */
         Rounds: {
             findings: components["schemas"]["Finding"][];
@@ -1633,7 +1633,7 @@ export interface components {
             standby: string[];
             unused: string[];
             reason: string;
-            fix: components["schemas"]["InterfaceFix"] | null;
+            fix: components["schemas"]["Remedy"] | null;
         };
         StoreAfter: {
             id: number;

@@ -32,8 +32,9 @@ class Command(BaseCommand):
 
     def handle(self, *_args: Any, file: Path, **_options: Any) -> None:
         known = list(Device.objects.all())
+        urls = {device.url for device in known}
         for card in json.loads(file.read_text()):
-            if card["url"] not in {device.url for device in known}:
+            if card["url"] not in urls:
                 pem = Path(card["certificate"]).read_text()
                 link(card["url"], card["user"], card["password"], fingerprint_of(pem))
         # Those that were linked just now have been read.
