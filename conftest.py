@@ -22,8 +22,10 @@ os.environ.setdefault("MOVELOT_DEVICE_TIMEOUT", "1")
 # The stand-ins' work is done at once here.
 os.environ.setdefault("MOVELOT_LOT_POLL", "0.05")
 
-TEST_STANDIN_PORT = 19443 + 20 * WORKER
-TEST_CONTROL_PORT = 19440 + 20 * WORKER
+# Another one where two runs share a machine.
+FIRST_PORT = int(os.environ.get("MOVELOT_TEST_PORT", "19440"))
+TEST_CONTROL_PORT = FIRST_PORT + 20 * WORKER
+TEST_STANDIN_PORT = TEST_CONTROL_PORT + 3
 READY_SECONDS = 60
 
 

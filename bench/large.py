@@ -19,9 +19,12 @@ from movelot.inventory.models import (
     DatastoreDay,
     Device,
     Disk,
+    DiskPlacement,
+    GroupMember,
     HostDevice,
     HostPort,
     Machine,
+    MachinePlacement,
     Mount,
     Offer,
     Pool,
@@ -95,6 +98,7 @@ def _volumes(estate: Estate, arrays: list[Device], hosts: list[Device]) -> list[
             device=arrays[n % ARRAYS],
             name=name,
             uri=f"/pool/{n}",
+            identity=f"pool-{n}",
             capacity_bytes=10**15,
             allocated_bytes=6 * 10**14,
             subscribed_bytes=8 * 10**14,
@@ -168,11 +172,11 @@ def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> lis
             capacity_bytes=int(estate.capacity_bytes[n]),
             free_bytes=int(estate.capacity_bytes[n] - used[n]),
             other_bytes=0,
-            group=group,
         )
         for n, name in enumerate(estate.datastores)
     ]
     Datastore.objects.bulk_create(stores)
+    GroupMember.objects.bulk_create(GroupMember(group=group, datastore=store) for store in stores)
     Mount.objects.bulk_create([Mount(datastore=s, host=h) for s in stores for h in hosts], batch_size=5000)
     today = date.today()
     days = [
@@ -187,9 +191,8 @@ def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> lis
 def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None:
     machines = [
         Machine(
-            device=hosts[n % HOSTS],
+            identity=f"machine-{n:05}",
             name=f"machine-{n:05}",
-            uri=f"/vm/{n}",
             os="Linux 6.1",
             address="10.40.20.1",
             power="On",
@@ -197,6 +200,14 @@ def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None
         for n in range(DISKS // 2)
     ]
     Machine.objects.bulk_create(machines, batch_size=2000)
+    since = now()
+    MachinePlacement.objects.bulk_create(
+        (
+            MachinePlacement(machine=machine, host=hosts[n % HOSTS], uri=f"/vm/{n}", since=since)
+            for n, machine in enumerate(machines)
+        ),
+        batch_size=2000,
+    )
     reads, writes = (estate.features[part].astype(np.float32) for part in (0, 1))
     kib = (8 * (1 + estate.features[2] / np.maximum(estate.features[0], 1e-9))).astype(np.float32)
     disks = [
@@ -204,7 +215,6 @@ def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None
             identity=name,
             name=name,
             machine=machines[n // 2],
-            datastore=stores[estate.place[n]],
             size_bytes=int(estate.size_bytes[n]),
             pinned=bool(estate.pinned[n]),
             weekday_profile=np.stack([reads[n], writes[n], kib[n]]).tobytes(),
@@ -212,6 +222,11 @@ def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None
         for n, name in enumerate(estate.disks)
     ]
     Disk.objects.bulk_create(disks, batch_size=1000)
+    placements = (
+        DiskPlacement(disk=disk, datastore=stores[place], since=since)
+        for disk, place in zip(disks, estate.place, strict=True)
+    )
+    DiskPlacement.objects.bulk_create(placements, batch_size=5000)
 
 
 def _device(name: str, kind: str, number: int, cluster: Cluster | None) -> Device:

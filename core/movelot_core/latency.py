@@ -82,17 +82,22 @@ def load(feature_sums: Floats, curve: ServiceCurve) -> Floats:
     return np.asarray(np.tensordot(weights(curve), feature_sums, axes=1), dtype=np.float64)
 
 
-def hourly_profile(values: Floats, hours: NDArray[np.int64]) -> Floats:
-    """24 values: per hour of day the 95th percentile of ``values`` (shape [..., samples]); 0 where none is.
+def profile_over_days(values: Floats) -> Floats:
+    """95th percentiles over the second axis of [things, days, ...]: what is missing (NaN) is left out; 0 without any.
 
-    ``hours`` gives each sample's hour of day, 0..23.
+    Between two measured values the percentile lies on the line that joins them.
     """
-    profile = np.zeros((*values.shape[:-1], HOURS))
-    for hour in range(HOURS):
-        chosen = values[..., hours == hour]
-        if chosen.shape[-1]:
-            profile[..., hour] = np.percentile(chosen, PROFILE_PERCENTILE, axis=-1)
-    return profile
+    there = ~np.isnan(values)
+    ordered = np.sort(np.where(there, values, np.inf), axis=1)
+    last = np.maximum(there.sum(axis=1) - 1, 0)
+    place = last * (PROFILE_PERCENTILE / 100)
+    low = np.floor(place).astype(int)
+    if not values.shape[1]:
+        return np.zeros(place.shape)
+    below, above = (np.take_along_axis(ordered, n[:, None], axis=1)[:, 0] for n in (low, np.minimum(low + 1, last)))
+    known = there.any(axis=1)
+    below, above = np.where(known, below, 0.0), np.where(known, above, 0.0)
+    return np.asarray(below + (above - below) * (place - low))
 
 
 def fit_curve(feature_sums: Floats, latency_ms: Floats, fallback: ServiceCurve) -> CurveFit:

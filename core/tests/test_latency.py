@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from movelot_core.latency import ServiceCurve, features, fit_curve, hourly_profile, load
+from movelot_core.latency import ServiceCurve, features, fit_curve, load, profile_over_days
 
 
 def test_load_counts_writes_and_large_blocks_more() -> None:
@@ -76,11 +76,20 @@ def test_no_samples_give_the_fallback_and_say_so() -> None:
     assert (fit.curve, fit.samples, fit.cautious) == (ServiceCurve(1.5, 700.0), 0, True)
 
 
-def test_a_profile_is_the_95th_percentile_of_each_hour() -> None:
-    values = np.array([[*range(101), 7.0]])
-    hours = np.array([*[10] * 101, 11])
-    profile = hourly_profile(values, hours)
-    assert (profile[0, 10], profile[0, 11], profile[0, 12]) == (95.0, 7.0, 0.0)
+def test_a_profile_is_the_95th_percentile_of_the_days_that_were_measured() -> None:
+    """One disk, hours 10 to 12: a hundred and one days at 10, one day at 11, none at 12."""
+    values = np.full((1, 102, 3), np.nan)
+    values[0, :101, 0] = range(101)
+    values[0, 50, 1] = 7.0
+    assert profile_over_days(values).tolist() == [[95.0, 7.0, 0.0]]
+    assert profile_over_days(values[:, :0]).tolist() == [[0.0, 0.0, 0.0]]
+
+
+@given(st.lists(st.one_of(st.just(float("nan")), st.floats(0, 1e6)), min_size=1, max_size=30))
+def test_a_profile_is_what_numpy_says_of_the_measured_days(days: list[float]) -> None:
+    measured = [value for value in days if not np.isnan(value)]
+    expected = np.percentile(measured, 95) if measured else 0.0
+    assert profile_over_days(np.array(days)[None, :])[0] == pytest.approx(expected, rel=1e-9, abs=1e-9)
 
 
 @given(st.floats(0.05, 5.0), st.floats(50, 1e5), st.lists(st.floats(0, 2e5), min_size=2, max_size=20))

@@ -188,6 +188,7 @@ CELERY_BEAT_SCHEDULE = {
         "schedule": 120,
         "options": {"expires": 100},
     },
+    "keep daily figures": {"task": "movelot.devices.tasks.keep_daily_figures", "schedule": 600},
     "prune history": {"task": "movelot.devices.tasks.prune_history", "schedule": 6 * 3600},
     "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
 }
@@ -196,6 +197,10 @@ LOT_POLL_SECONDS = float(os.environ.get("MOVELOT_LOT_POLL", "0.4"))
 DEVICE_TIMEOUT_SECONDS = float(os.environ.get("MOVELOT_DEVICE_TIMEOUT", "8"))
 READING_STALE_SECONDS = 120
 TELEMETRY_DAYS = int(os.environ.get("MOVELOT_TELEMETRY_DAYS", "30"))
+# How long daily figures are kept, from which capacity is told.
+FIGURES_KEPT_DAYS = int(os.environ.get("MOVELOT_FIGURES_DAYS", "1100"))
+# How long what no device lists any more is kept, with its history and labels.
+GONE_KEPT_DAYS = int(os.environ.get("MOVELOT_GONE_DAYS", "400"))
 
 LOGGING = {
     "version": 1,

@@ -189,7 +189,7 @@ def test_a_person_adds_a_move_and_the_prediction_follows(estate: StandIns, api: 
 
 def test_a_move_that_breaks_a_must_is_stopped(estate: StandIns, api: APIClient) -> None:
     target = Datastore.objects.get(name="berth-b")
-    disks = Disk.objects.filter(datastore__name="berth-a").order_by("-size_bytes")[:6]
+    disks = Disk.objects.filter(placement__datastore__name="berth-a").order_by("-size_bytes")[:6]
     lot = api.post("/api/balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
     moves = [{"disk": disk.pk, "target": target.pk} for disk in disks]
     after = api.put(f"/api/balance/drafts/{lot}/", {"moves": moves}, format="json").json()
@@ -226,7 +226,7 @@ def test_a_device_that_is_away_becomes_a_finding_and_keeps_its_last_reading(esta
     devices = {d["name"]: d for d in api.post("/api/devices/reread/").json()}
     assert devices["quay-01"]["state"] == "away"
     assert Device.objects.get(name="quay-01").read_at == read_at
-    assert Disk.objects.filter(machine__device__name="quay-01").exists()
+    assert Disk.objects.filter(machine__placement__host__name="quay-01").exists()
     kinds = {(f["kind"], f["subject"]) for f in api.get("/api/rounds/").json()["findings"]}
     assert ("device_trouble", "quay-01") in kinds
 

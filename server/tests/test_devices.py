@@ -12,7 +12,8 @@ from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.reading import collect, reread
 from movelot.devices.sealing import seal, unseal
-from movelot.inventory.models import Datastore, Device, Disk, DiskHour, Pool, PoolHour, Reading
+from movelot.inventory.models import Datastore, Device, Disk, DiskDay, Machine, Pool, PoolHour, Reading
+from movelot.inventory.store import unlink
 from movelot.inventory.telemetry import KEPT_DAYS, prune
 from movelot.problems import Problem
 
@@ -25,7 +26,7 @@ def test_a_password_is_sealed_and_never_stored_as_it_is() -> None:
 
 def test_a_device_is_linked_only_with_the_fingerprint_it_shows(estate: StandIns) -> None:
     card = estate.cards["quay-01"]
-    Device.objects.filter(name="quay-01").delete()
+    unlink(Device.objects.get(name="quay-01"))
     with pytest.raises(Problem) as differs:
         link(card["url"], card["user"], card["password"], "AA:BB")
     assert differs.value.code == "fingerprint_differs"
@@ -47,7 +48,7 @@ def test_what_each_array_can_do_is_discovered_with_a_detail(estate: StandIns) ->
 
 def test_a_refused_account_links_nothing(estate: StandIns) -> None:
     card = estate.cards["quay-01"]
-    Device.objects.filter(name="quay-01").delete()
+    unlink(Device.objects.get(name="quay-01"))
     with pytest.raises(Problem) as refused:
         link(card["url"], card["user"], "wrong", probe(card["url"]).fingerprint)
     assert refused.value.code == "device_refused"
@@ -100,7 +101,8 @@ def test_an_unchanged_reading_is_known_by_its_digest_and_changes_no_row(estate: 
 
 def test_what_a_device_no_longer_names_is_gone(estate: StandIns) -> None:
     host = Device.objects.get(name="quay-01")
-    Disk.objects.create(identity="ghost", name="ghost", machine=host.machines.first(), size_bytes=1)  # type: ignore[attr-defined]
+    machine = Machine.objects.filter(placement__host=host).first()
+    Disk.objects.create(identity="ghost", name="ghost", machine=machine, size_bytes=1)
     estate.control("grow", datastore="berth-a", bytes=1)
     reread([host])
     assert not Disk.objects.filter(identity="ghost").exists()
@@ -116,9 +118,17 @@ def test_thirty_days_are_learned_at_the_first_reading(estate: StandIns) -> None:
 
 
 def test_samples_are_not_counted_twice(estate: StandIns) -> None:
-    before = DiskHour.objects.count()
+    before = dict(DiskDay.objects.values_list("pk", "loads"))
+    features = dict(PoolHour.objects.values_list("pk", "reads"))
+    Device.objects.update(telemetry_until=None)
     collect(Device.objects.all())
-    assert DiskHour.objects.count() - before <= Disk.objects.count()
+    news = DiskDay.objects.exclude(pk__in=before)
+    assert set(news.values_list("day", flat=True)) <= {datetime.now(UTC).date()}
+    grown = [key for key, loads in DiskDay.objects.values_list("pk", "loads") if before.get(key, loads) != loads]
+    assert set(DiskDay.objects.filter(pk__in=grown).values_list("day", flat=True)) <= {datetime.now(UTC).date()}
+    # What is summed of the samples is not summed anew.
+    ended = PoolHour.objects.filter(pk__in=features, hour__lt=datetime.now(UTC) - timedelta(hours=3))
+    assert all(reads == features[key] for key, reads in ended.values_list("pk", "reads"))
 
 
 def test_old_samples_are_pruned(estate: StandIns) -> None:

@@ -16,6 +16,7 @@ from conftest import StandIns
 from movelot.devices.certificate import fingerprint_of
 from movelot.exchange.rows import GRANT, LINK, ROWS_MAX, Row, rows_in
 from movelot.inventory.models import Device, Grant, Pool
+from movelot.inventory.store import unlink
 from server.tests.conftest import signed_in
 
 TIB = 1024**4
@@ -44,7 +45,7 @@ def links(*lines: str) -> str:
 @pytest.fixture
 def unlinked(estate: StandIns) -> StandIns:
     """quay-01 is not linked."""
-    Device.objects.filter(name="quay-01").delete()
+    unlink(Device.objects.get(name="quay-01"))
     return estate
 
 
@@ -61,7 +62,7 @@ def test_the_import_does_what_the_dry_run_said(unlinked: StandIns, api: APIClien
     assert outcomes(answer) == [("line 2", "done"), ("line 3", "wrong")]
     device = Device.objects.get(name="quay-01")
     assert device.state == Device.State.LINKED
-    assert device.machines.exists()  # type: ignore[attr-defined]
+    assert device.machine_placements.exists()
 
 
 def test_no_password_comes_back_or_into_a_log(

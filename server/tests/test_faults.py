@@ -103,7 +103,7 @@ def attached(standins: StandIns, user: User) -> None:
 
 def mounted_apart(standins: StandIns, user: User) -> None:
     """quay-02 has no machine on sand-01, and mounts it by the server's address."""
-    for machine in Machine.objects.filter(disks__datastore__name="sand-01", device__name="quay-02"):
+    for machine in Machine.objects.filter(disks__placement__datastore__name="sand-01", placement__host__name="quay-02"):
         standins.control("machine", act="delete", name=machine.name)
     reread(Device.objects.all())
     act("quay-02", "UnmountExport", Identity=Datastore.objects.get(name="sand-01").identity)

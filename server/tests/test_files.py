@@ -253,7 +253,7 @@ def test_a_host_that_mounts_it_apart_mounts_it_anew(
     estate: StandIns, api: APIClient, ines: User, how: tuple[str, str, str], kind: str
 ) -> None:
     # archive-02 to -04 have their disks there: one host has none of them once these are gone.
-    for machine in Machine.objects.filter(disks__datastore__name="sand-01", device__name="quay-02"):
+    for machine in Machine.objects.filter(disks__placement__datastore__name="sand-01", placement__host__name="quay-02"):
         estate.control("machine", act="delete", name=machine.name)
     reread(Device.objects.all())
     apart("quay-02", *how)
@@ -270,7 +270,9 @@ def test_a_host_that_mounts_it_apart_mounts_it_anew(
 def test_an_export_is_not_mounted_anew_beneath_a_machine(estate: StandIns, ines: User) -> None:
     volume = Volume.objects.get(name="sand-01")
     Mount.objects.filter(host__name="quay-01", datastore__name="sand-01").update(version="NFSv3")
-    users = Machine.objects.filter(disks__datastore__name="sand-01", device__name="quay-01").distinct()
+    users = Machine.objects.filter(
+        disks__placement__datastore__name="sand-01", placement__host__name="quay-01"
+    ).distinct()
     lot = drafted("mount_alike", ines, volume=volume.pk)
     told = checks_of(lot, "stop")
     assert users

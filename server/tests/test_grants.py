@@ -96,7 +96,13 @@ def test_a_draft_costs_the_same_queries_however_many_pools_there_are(
     array = pool().device
     for n in range(30):
         made = Pool.objects.create(
-            device=array, name=f"more-{n}", uri=f"/more/{n}", capacity_bytes=TIB, allocated_bytes=0, subscribed_bytes=0
+            device=array,
+            name=f"more-{n}",
+            identity=f"more-{n}",
+            uri=f"/more/{n}",
+            capacity_bytes=TIB,
+            allocated_bytes=0,
+            subscribed_bytes=0,
         )
         Grant.objects.create(pool=made, quota_bytes=TIB, granted_by="tobias.wren")
     form = {**draft["form"], "size": "2 TiB"}

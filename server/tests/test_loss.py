@@ -11,7 +11,7 @@ from django.db.models import Q
 from rest_framework.test import APIClient
 
 from conftest import StandIns
-from movelot.inventory.models import Label, Machine
+from movelot.inventory.models import Machine
 from server.tests.conftest import signed_in
 
 ON_GRANITE = {"berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "berth-j", "berth-k"}
@@ -30,9 +30,11 @@ def effects(answer: dict[str, Any]) -> dict[str, str]:
 
 def test_losing_the_switch_of_the_only_leg_left_stops_that_host_alone(estate: StandIns, api: APIClient) -> None:
     answer = loss(api, "switch", "switch-1")
-    over_iscsi = Q(disks__datastore__name__startswith="berth") | Q(disks__datastore__name__startswith="slate")
-    on_blocks = Machine.objects.filter(over_iscsi, device__cluster__name="quayside").distinct()
-    on_quay_03 = set(on_blocks.filter(device__name="quay-03").values_list("name", flat=True))
+    over_iscsi = Q(disks__placement__datastore__name__startswith="berth") | Q(
+        disks__placement__datastore__name__startswith="slate"
+    )
+    on_blocks = Machine.objects.filter(over_iscsi, placement__host__cluster__name="quayside").distinct()
+    on_quay_03 = set(on_blocks.filter(placement__host__name="quay-03").values_list("name", flat=True))
     stopped = {name for name, effect in effects(answer).items() if effect == "stops"}
     assert stopped == on_quay_03
     assert answer["machines_thinner"] == on_blocks.count() - len(on_quay_03)
@@ -73,14 +75,16 @@ def test_what_goes_whole_stops_every_machine_on_it(
 ) -> None:
     answer = loss(api, kind, name)
     assert {row["datastore"] for row in answer["volumes"] if row["stops"]} == stores
-    on_it = set(Machine.objects.filter(disks__datastore__name__in=stores).values_list("name", flat=True))
+    on_it = set(Machine.objects.filter(disks__placement__datastore__name__in=stores).values_list("name", flat=True))
     assert {n for n, effect in effects(answer).items() if effect == "stops"} == on_it
     assert answer["machines_stop"] == len(on_it)
 
 
 def test_losing_a_host_stops_its_machines(estate: StandIns, api: APIClient) -> None:
     answer = loss(api, "host", "quay-01")
-    assert set(effects(answer)) == set(Machine.objects.filter(device__name="quay-01").values_list("name", flat=True))
+    assert set(effects(answer)) == set(
+        Machine.objects.filter(placement__host__name="quay-01").values_list("name", flat=True)
+    )
     assert set(effects(answer).values()) == {"stops"}
 
 
@@ -92,7 +96,7 @@ def test_each_machine_is_named_with_host_system_and_address(estate: StandIns, ap
 
 def test_the_csv_has_every_machine_and_whose_it_is(estate: StandIns, api: APIClient) -> None:
     for key, value in (("team", "wages"), ("owner", "ada")):
-        Label.objects.create(kind="machine", subject="payroll", key=key, value=value)
+        Machine.objects.get(name="payroll").labels.create(key=key, value=value)
     answer = api.get("/api/attach/loss/csv/", {"kind": "array", "name": "granite"})
     assert answer["Content-Type"].startswith("text/csv")
     rows = list(csv.DictReader(io.StringIO(answer.content.decode())))

@@ -20,7 +20,19 @@ from conftest import ROOT, StandIns
 from movelot.accounts.models import User
 from movelot.exchange.tables import TABLES
 from movelot.exchange.writing import package
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Grant, Label, Mount, Pool, Volume
+from movelot.inventory.models import (
+    BalanceGroup,
+    Cluster,
+    Datastore,
+    Device,
+    Disk,
+    Grant,
+    Label,
+    Machine,
+    Mount,
+    Pool,
+    Volume,
+)
 from movelot.inventory.plans import clear_plan
 from movelot.inventory.store import changed
 from movelot.lots import actions
@@ -64,10 +76,10 @@ def send(client: APIClient, content: bytes, dry: bool = False) -> Any:
 
 
 def unlink_all() -> None:
-    Device.objects.all().delete()
-    Datastore.objects.all().delete()
-    Cluster.objects.all().delete()
-    Label.objects.all().delete()
+    for model in (Label, BalanceGroup, Cluster):
+        model._default_manager.all().delete()
+    for durable in (Disk, Machine, Datastore, Device):
+        durable.known.all().delete()
     changed()
 
 
@@ -80,7 +92,7 @@ def demo(estate: StandIns) -> dict[str, list[dict[str, str]]]:
 
 
 def test_out_and_in_again_it_is_the_same_estate(estate: StandIns, api: APIClient) -> None:
-    Label.objects.create(kind="machine", subject="payroll", key="team", value="wages")
+    Machine.objects.get(name="payroll").labels.create(key="team", value="wages")
     before = package(WHEN)
     plan = clear_plan(BalanceGroup.objects.get(name="quayside"))
     unlink_all()
@@ -252,14 +264,16 @@ def test_the_next_import_replaces_the_last_and_forgets_what_is_gone(demo: dict[s
     assert Grant.objects.count() == len(demo["grants"])
 
 
-def test_a_host_that_lots_tell_of_keeps_its_name_and_nothing_else(
+def test_a_host_that_is_gone_keeps_its_name_in_the_lots_that_tell_of_it(
     demo: dict[str, Any], api: APIClient, ines: User
 ) -> None:
     imported(demo, api)
-    actions.run(drafted("uplinks", ines, host="quay-03"))
+    lot = drafted("uplinks", ines, host="quay-03")
+    actions.run(lot)
     few: dict[str, Any] = {table.name: [] for table in TABLES if table.needed}
     assert send(api, zipped(few)).json()["imported"]
-    assert list(Device.objects.values_list("name", flat=True)) == ["quay-03"]
+    assert not Device.objects.exists()
+    assert {step["device"] for step in api.get(f"/api/lots/{lot.pk}/").json()["steps"]} == {"quay-03"}
     assert not Disk.objects.exists()
     assert not Datastore.objects.exists()
     assert api.get("/api/rounds/").json()["findings"] == []
@@ -423,7 +437,7 @@ def test_openmetrics_text_says_the_same(demo: dict[str, Any], api: APIClient) ->
 
 def test_metrics_with_any_fault_are_not_taken_in_at_all(demo: dict[str, Any], api: APIClient) -> None:
     imported(demo, api)
-    disk, before = Disk.objects.first(), Disk.objects.filter(hours__isnull=False).count()
+    disk, before = Disk.objects.first(), Disk.objects.filter(load_days__isnull=False).count()
     assert disk is not None
     text = (
         "metric,subject,time,value\n"
@@ -441,7 +455,7 @@ def test_metrics_with_any_fault_are_not_taken_in_at_all(demo: dict[str, Any], ap
         (5, "value"),
         (6, "metric"),
     ]
-    assert Disk.objects.filter(hours__isnull=False).count() == before
+    assert Disk.objects.filter(load_days__isnull=False).count() == before
 
 
 @pytest.mark.parametrize(

@@ -104,7 +104,7 @@ def test_it_is_no_idle_volume_and_its_trace_leads_from_machine_to_array(
     up = api.get(f"/api/trace/volume/{volume.pk}/").json()
     names = {layer["kind"]: [link["name"] for link in layer["links"]] for layer in up["layers"]}
     assert (names["machine"], names["disk"]) == (["payroll"], [disk.name])
-    assert {way["host"] for way in up["ways"]} == {disk.machine.device.name}
+    assert {way["host"] for way in up["ways"]} == {disk.machine.host.name}
     down = api.get(f"/api/trace/disk/{disk.pk}/").json()
     names = {layer["kind"]: [link["name"] for link in layer["links"]] for layer in down["layers"]}
     assert (names["volume"], names["pool"], names["array"]) == (["raw-01"], ["granite-mixed"], ["granite"])

@@ -42,14 +42,14 @@ def test_a_port_leads_to_its_host_and_the_arrays_that_it_reaches(estate: StandIn
     assert (names["host"], names["port"]) == (["quay-01"], ["storage-a"])
     assert names["array"] == ["basalt", "granite"]
     assert "shale" not in names["array"]
-    assert {machine.device.name for machine in _machines(names["machine"])} == {"quay-01"}
+    assert {machine.host.name for machine in _machines(names["machine"])} == {"quay-01"}
     assert {edge["to_kind"] for edge in answer["edges"] if edge["kind"] == "port"} == {"volume"}
 
 
 def _machines(names: list[str]) -> Any:
     from movelot.inventory.models import Machine
 
-    return Machine.objects.filter(name__in=names).select_related("device")
+    return Machine.objects.filter(name__in=names).select_related("placement__host")
 
 
 def test_a_port_that_carries_nothing_says_so(estate: StandIns, api: APIClient) -> None:

@@ -63,7 +63,7 @@ def test_a_set_is_mounted_on_every_host_and_undone_without_a_trace(granted: Stan
 def test_the_draft_counts_the_volumes_that_the_machines_would_take(granted: StandIns, ines: User) -> None:
     lot = attach(ines)
     room = lot.plan["room"]
-    machines = Machine.objects.filter(device__cluster__name="quayside")
+    machines = Machine.objects.filter(placement__host__cluster__name="quayside")
     assert room["needed"] == Disk.objects.filter(machine__in=machines).count() + machines.filter(power="On").count()
     assert (room["machines"], room["volumes_max"], room["sets"]) == (machines.count(), 60, 0)
     check = next(check for check in lot.checks if check["name"] == "volumes are enough")

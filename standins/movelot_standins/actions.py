@@ -62,9 +62,23 @@ def allocated_bytes(world: World, volume: Volume, now: float) -> int:
     if is_raw(world, volume.serial):
         # What a guest has written of it, seen from outside.
         return int(volume.size_bytes * RAW_SHARE)
+    return int(_written_bytes(world, volume, now) * _kept_share(volume))
+
+
+def reduced_bytes(world: World, volume: Volume, now: float) -> int:
+    """Bytes that compression and deduplication keep a volume from holding."""
+    if volume.kind == "set" or not volume.thin or is_raw(world, volume.serial):
+        return 0
+    return int(_written_bytes(world, volume, now) * (1 - _kept_share(volume)))
+
+
+def _written_bytes(world: World, volume: Volume, now: float) -> int:
     used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
-    kept = (COMPRESSED_SHARE if volume.compressed else 1.0) * (DEDUPLICATED_SHARE if volume.deduplicated else 1.0)
-    return int(min(volume.size_bytes, used) * kept)
+    return min(volume.size_bytes, used)
+
+
+def _kept_share(volume: Volume) -> float:
+    return (COMPRESSED_SHARE if volume.compressed else 1.0) * (DEDUPLICATED_SHARE if volume.deduplicated else 1.0)
 
 
 def provisioned_bytes(world: World, volume: Volume) -> int:

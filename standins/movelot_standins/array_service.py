@@ -107,7 +107,8 @@ class StorageService(CommonService):
         ]
 
     def pools(self) -> list[Resource]:
-        return [self._pool(pool) for pool in self.world.pools_of(self.name)]
+        listed = [pool for pool in self.world.pools_of(self.name) if f"pool:{pool.name}" not in self.world.hidden]
+        return [self._pool(pool) for pool in listed]
 
     def _pool(self, pool: Pool) -> Resource:
         now, there = self.clock(), [volume for volume in self.world.volumes if volume.pool == pool.name]
@@ -116,6 +117,7 @@ class StorageService(CommonService):
             f"{self.storage}/StoragePools/{pool.name}",
             "StoragePool.v1_9_1.StoragePool",
             pool.name,
+            Identifiers=[{"DurableNameFormat": "UUID", "DurableName": pool.uuid}],
             Status=OK,
             SupportedRAIDTypes=[pool.raid],
             SupportedProvisioningPolicies=["Thin", "Fixed"],
@@ -244,7 +246,8 @@ class ArrayService(StorageService):
     def volume_more(self, volume: Volume) -> Resource:
         """What the array says of a volume beside what all do: the target that it is behind."""
         tiering = {"Tiering": volume.tiering} if volume.tiering else {}
-        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume), **tiering}}}
+        saved = actions.reduced_bytes(self.world, volume, self.clock())
+        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume), "ReducedBytes": saved, **tiering}}}
 
     def endpoints(self) -> list[Resource]:
         return super().endpoints() + [self._initiator(name) for name in self.known]

@@ -11,7 +11,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from movelot_standins import fibre_channel, scenario, set_actions
+from movelot_standins import fibre_channel, scenario, set_actions, wandering
 from movelot_standins.actions import ActionError, scan_now
 from movelot_standins.faults import KINDS, Fault
 
@@ -116,6 +116,29 @@ class ControlDoor:
         self.site.save()
         return JSONResponse({"machine": found.name if found else None})
 
+    async def wander(self, request: Request) -> JSONResponse:
+        """What changes by other means: migrate a machine; rename, hide or show a machine, datastore or pool."""
+        body = await request.json()
+        act, kind, name = str(body["act"]), str(body.get("kind", "machine")), str(body["name"])
+        world = self.site.world
+        try:
+            match act:
+                case "migrate":
+                    source = next((machine.host for machine in world.machines if machine.name == name), "")
+                    wandering.migrate(world, name, source, str(body["to"]))
+                case "rename":
+                    wandering.rename(world, kind, name, str(body["to"]))
+                case "hide":
+                    wandering.hide(world, kind, name)
+                case "show":
+                    wandering.show(world, kind, name)
+                case _:
+                    return JSONResponse({"error": f"unknown act {act}"}, 400)
+        except ActionError as refused:
+            return JSONResponse({"error": refused.message}, refused.status)
+        self.site.save()
+        return JSONResponse({act: name})
+
     async def reset(self, _request: Request) -> JSONResponse:
         """The world as at its first start, without faults."""
         if not self.site.untouched:
@@ -154,6 +177,7 @@ def door_app(site: Site) -> Starlette:
         door.zone,
         door.machine,
         door.session,
+        door.wander,
     )
     routes = [Route(f"/{act.__name__}", act, methods=["POST"]) for act in (*acts, door.reset)]
     return Starlette(routes=[*routes, Route("/state", door.state)])

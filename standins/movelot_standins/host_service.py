@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+import uuid
 from ipaddress import ip_interface
 
 from movelot_standins import (
@@ -14,6 +15,7 @@ from movelot_standins import (
     nvme_actions,
     raw_actions,
     set_actions,
+    wandering,
 )
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
@@ -76,6 +78,7 @@ class HostService(CommonService):
             "GiveVolume": self.give_volume,
             "TakeVolume": self.take_volume,
             "SetDefaultDatastore": self.set_default,
+            "MigrateMachine": self.migrate_machine,
         }
         for verb, handler in self.acts.items():
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
@@ -93,6 +96,7 @@ class HostService(CommonService):
             self.system,
             "ComputerSystem.v1_23_0.ComputerSystem",
             self.name,
+            UUID=str(uuid.uuid5(uuid.NAMESPACE_DNS, self.name)),
             SystemType="Physical",
             PowerState="On",
             Status=OK,
@@ -258,7 +262,8 @@ class HostService(CommonService):
         )
 
     def datastores(self) -> list[Resource]:
-        return [self._datastore(store) for store in self.world.datastores if store.id in self.host.mounted]
+        mounted = [store for store in self.world.datastores if store.id in self.host.mounted]
+        return [self._datastore(store) for store in mounted if f"datastore:{store.name}" not in self.world.hidden]
 
     def _datastore(self, store: Datastore) -> Resource:
         now = self.clock()
@@ -294,6 +299,7 @@ class HostService(CommonService):
                 f"{self.oem}/VirtualMachines/{machine.name}",
                 "KestrelVirtualMachine.v1_0_0.VirtualMachine",
                 machine.name,
+                UUID=machine.uuid,
                 PowerState=machine.power,
                 OperatingSystem=machine.os,
                 Address=machine.address,
@@ -305,7 +311,7 @@ class HostService(CommonService):
                 + [self._raw_disk(machine, raw) for raw in machine.raw],
             )
             for machine in self.world.machines
-            if machine.host == self.name
+            if machine.host == self.name and f"machine:{machine.name}" not in self.world.hidden
         ]
 
     def _raw_disk(self, machine: Machine, raw: RawVolume) -> Resource:
@@ -385,6 +391,10 @@ class HostService(CommonService):
     def move_disk(self, call: Call) -> Reply:
         disk, target, key = (str(call.body[part]) for part in ("Disk", "Target", "Key"))
         return self.accepted(actions.move_disk(self.world, self.host, disk, target, key, self.clock()))
+
+    def migrate_machine(self, call: Call) -> Reply:
+        wandering.migrate(self.world, str(call.body["Machine"]), self.name, str(call.body["Target"]))
+        return Reply(204)
 
     def set_path_policy(self, call: Call) -> Reply:
         serial, policy = str(call.body["Serial"]), str(call.body["Policy"])

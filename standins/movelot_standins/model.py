@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import uuid
 from dataclasses import dataclass, field
 
 IQN_PREFIX = "iqn.2026-01.example.kestrelbay:"
 GROUP_DRIVES_MAX = 10
 GIB = 1024**3
 TIB = 1024**4
+
+
+def uuid_of(text: str) -> str:
+    """What a thing is known by from its first day on, whatever it is called later."""
+    return str(uuid.uuid5(uuid.NAMESPACE_DNS, f"{text}.kestrelbay.example"))
 
 
 @dataclass
@@ -31,6 +37,10 @@ class Pool:
     # Bytes of each tier, fastest first, and the hours (UTC) in which pages move between them; empty without tiers.
     tiers: list[list[object]] = field(default_factory=list)
     relocation: str = ""
+    uuid: str = ""
+
+    def __post_init__(self) -> None:
+        self.uuid = self.uuid or uuid_of(f"pool {self.array} {self.name}")
 
     def groups(self) -> list[tuple[str, int]]:
         """Its drives as RAID groups of at most ten, as even as can be: name and number of drives."""
@@ -230,6 +240,10 @@ class Machine:
     memory_bytes: int = 8 * GIB
     snapshots: list[str] = field(default_factory=list)
     raw: list[RawVolume] = field(default_factory=list)
+    uuid: str = ""
+
+    def __post_init__(self) -> None:
+        self.uuid = self.uuid or uuid_of(f"machine {self.name}")
 
 
 @dataclass
@@ -288,6 +302,8 @@ class World:
     zones: list[Zone] = field(default_factory=list)
     file_advice: dict[str, int] = field(default_factory=dict)
     chap: dict[str, dict[str, dict[str, str]]] = field(default_factory=dict)
+    # What devices leave out of their lists for now, as "kind:name".
+    hidden: list[str] = field(default_factory=list)
     counter: int = 100
     pace: float = 150.0
 

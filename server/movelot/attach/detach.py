@@ -119,9 +119,13 @@ def _seen_by(volume: Volume) -> list[Device]:
 
 def users_of(store: Datastore) -> list[str]:
     """All that would be lost with a datastore: its disks with their machines, and what lives beside them."""
-    disks = Disk.objects.filter(datastore=store).order_by("name").values_list("name", "machine__device__name")
+    disks = (
+        Disk.objects.filter(placement__datastore=store)
+        .order_by("name")
+        .values_list("name", "machine__placement__host__name")
+    )
     beside = [f"{kind} {name}" for kind, name in store.contents] + default_of(store)
-    return [f"{name} on {host}" for name, host in disks] + beside
+    return [f"{name} on {host}" for name, host in disks.values_list("name", "machine__placement__host__name")] + beside
 
 
 def _checks(plan: DetachPlan) -> list[Check]:

@@ -57,7 +57,7 @@ class AttachKind(DraftKind):
         typed = Form.of(form)
         wish = read(typed)
         machines = machines_of(typed.machines) if typed.raw else []
-        cluster = machines[0].device.cluster if machines and not typed.cluster else cluster_named(typed.cluster)
+        cluster = machines[0].host.cluster if machines and not typed.cluster else cluster_named(typed.cluster)
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = figures_of(cluster, lot, BLOCK)
         fits = fits_of(cluster, wish, figures)
@@ -75,7 +75,7 @@ class AttachKind(DraftKind):
             board=None,
             own_targets=bool(chosen) and can_own_targets(chosen[0].device),
             raw=typed.raw,
-            machines=[RawMachine(machine.pk, machine.name, machine.device.name) for machine in machines],
+            machines=[RawMachine(machine.pk, machine.name, machine.host.name) for machine in machines],
             fixable=[],
         )
         title = _title(wish, plan)

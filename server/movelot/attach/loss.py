@@ -130,9 +130,9 @@ def loss_of(kind: str, name: str, shown: int | None = MACHINES_SHOWN) -> LossAns
             _collect_machines(paths, loss, component, machines)
     rows = sorted(machines.values(), key=lambda row: (row.effect != Effect.STOPS, row.name))
     stopped = [row for row in rows if row.effect == Effect.STOPS]
-    labels = labels_of_many("machine", {row.name for row in rows[:shown]})
+    labels = labels_of_many("machine", [row.id for row in rows[:shown]])
     for row in rows[:shown]:
-        row.labels = labels.get(row.name, [])
+        row.labels = labels.get(row.id, [])
     return LossAnswer(
         ComponentRow(kind, name),
         sorted(volumes.values(), key=lambda row: (not row.stops, row.name)),
@@ -189,16 +189,18 @@ def _collect_machines(paths: ClusterPaths, loss: Loss, component: Component, fou
     name_of = {serial: names[key] for key, serial in Volume.objects.filter(pk__in=names).values_list("pk", "serial")}
     hosts = [host.pk for host in paths.hosts]
     disks: dict[int, list[tuple[str, str]]] = {}
-    on_array = Disk.objects.filter(machine__device__in=hosts, datastore__serial__in=name_of)
-    for key, serial, store in on_array.values_list("machine_id", "datastore__serial", "datastore__name"):
+    on_array = Disk.objects.filter(machine__placement__host__in=hosts, placement__datastore__serial__in=name_of)
+    for key, serial, store in on_array.values_list(
+        "machine_id", "placement__datastore__serial", "placement__datastore__name"
+    ):
         disks.setdefault(key, []).append((name_of[serial], store))
-    raw = Disk.objects.filter(machine__device__in=hosts, raw_serial__in=name_of)
+    raw = Disk.objects.filter(machine__placement__host__in=hosts, raw_serial__in=name_of)
     for key, serial in raw.values_list("machine_id", "raw_serial"):
         disks.setdefault(key, []).append((name_of[serial], f"raw {name_of[serial]}"))
-    chosen = Machine.objects.filter(device__in=hosts)
+    chosen = Machine.objects.filter(placement__host__in=hosts)
     if component.kind != "host":
         chosen = chosen.filter(pk__in=disks)
-    rows = {row[0]: row for row in chosen.values_list("pk", "name", "device__name", "os", "address")}
+    rows = {row[0]: row for row in chosen.values_list("pk", "name", "placement__host__name", "os", "address")}
     uses = [
         MachineUse(str(key), row[2], frozenset(volume for volume, _ in disks.get(key, []))) for key, row in rows.items()
     ]

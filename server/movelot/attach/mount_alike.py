@@ -97,7 +97,7 @@ def _steps(mount: MountedAs, usual: How, volume: Volume, name: str, first: int) 
 
 def _use(mount: MountedAs) -> Check:
     """Whether machines of the host have disks there, which it would lose meanwhile."""
-    disks = Disk.objects.filter(machine__device__name=mount.host, datastore__name=mount.datastore)
+    disks = Disk.objects.filter(machine__placement__host__name=mount.host, placement__datastore__name=mount.datastore)
     users = sorted({disk.machine.name for disk in disks.select_related("machine")})
     if not users:
         return Check("no machine is on it", PASS, f"no machine of {mount.host} has a disk on {mount.datastore}")

@@ -27,14 +27,14 @@ class RawMachine:
 
 def machines_of(keys: list[int]) -> list[Machine]:
     """The machines chosen, by name."""
-    return list(Machine.objects.filter(pk__in=keys).select_related("device").order_by("name", "pk"))
+    return list(Machine.objects.filter(pk__in=keys).select_related("placement__host").order_by("name", "pk"))
 
 
 def raw_checks(machines: list[Machine], cluster: Cluster | None) -> list[Check]:
     """Whether the machines can have it, and what sharing it means."""
     if not machines:
         return [Check("machines are chosen", STOP, "Choose the machine that gets it, or those that share it.")]
-    away = [machine for machine in machines if cluster is None or machine.device.cluster_id != cluster.pk]
+    away = [machine for machine in machines if cluster is None or machine.host.cluster_id != cluster.pk]
     if away:
         text = f"{', '.join(m.name for m in away)} runs on hosts of another cluster, which will not see it."
         return [Check("machines are of the cluster", STOP, text)]
@@ -51,13 +51,13 @@ def give_steps(machines: list[Machine], name: str, serial: Any, needs: tuple[int
     for machine in machines:
         params = {"machine": machine.name, "serial": serial, "name": name, "shared": len(machines) > 1}
         how = "shared with the others" if len(machines) > 1 else "its own; nothing is formatted"
-        steps.append(StepSpec("give_volume", machine.device.name, f"Give {name} to {machine.name}", how, params, needs))
+        steps.append(StepSpec("give_volume", machine.host.name, f"Give {name} to {machine.name}", how, params, needs))
     return steps
 
 
 def raw_disks(volume: Volume) -> list[Disk]:
     """The raw disks that machines have of a volume."""
-    found = Disk.objects.filter(raw_serial=volume.serial).select_related("machine__device")
+    found = Disk.objects.filter(raw_serial=volume.serial).select_related("machine__placement__host")
     return list(found.order_by("machine__name", "pk"))
 
 
@@ -66,7 +66,7 @@ def take_steps(volume: Volume) -> list[StepSpec]:
     return [
         StepSpec(
             "take_volume",
-            disk.machine.device.name,
+            disk.machine.host.name,
             f"Take {volume.name} from {disk.machine.name}",
             "what is on it stays",
             {"machine": disk.machine.name, "serial": volume.serial, "name": volume.name, "shared": disk.shared},
@@ -78,4 +78,4 @@ def take_steps(volume: Volume) -> list[StepSpec]:
 def raw_users(volume: Volume) -> list[str]:
     """Machines that are on and have the volume, as users that keep it from being taken away."""
     on = [disk.machine for disk in raw_disks(volume) if disk.machine.power == "On"]
-    return [f"{machine.name} on {machine.device.name}, which is on and has it as a raw volume" for machine in on]
+    return [f"{machine.name} on {machine.host.name}, which is on and has it as a raw volume" for machine in on]

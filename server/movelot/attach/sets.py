@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from django.db.models import Count
+from django.db.models import Count, Q
 
 from movelot.attach.admission import admit
 from movelot.attach.board import Board, board_of
@@ -167,7 +167,9 @@ def _chosen(wanted: str, fits: Fits) -> Pool | None:
 
 def _room(cluster: Cluster | None, array: Device) -> SetRoom:
     """The room in a new set for all machines of the cluster; snapshots are made later and are not counted."""
-    machines = Machine.objects.filter(device__cluster=cluster).annotate(count=Count("disks"))
+    machines = Machine.objects.filter(placement__host__cluster=cluster).annotate(
+        count=Count("disks", Q(disks__gone_at=None))
+    )
     shapes = [MachineShape(count, running=power == "On") for count, power in machines.values_list("count", "power")]
     most = int(array.set_limits.get("volumes", 0))
     room: Room = room_in(most, 0, shapes)

@@ -46,11 +46,15 @@ class Stack:
 
 @dataclass
 class BoardPool:
-    """A pool: latency by weekday and weekend hour from its curve, the peak, and how well the curve fits."""
+    """A pool: latency by weekday and weekend hour from its curve, the peak, and how well the curve fits.
+
+    One that is not ``known`` stands for a host's own drives, of whose latency nothing is known.
+    """
 
     id: int
     name: str
     array: str
+    known: bool
     latency_ms: list[float]
     weekend_ms: list[float]
     peak_ms: float
@@ -85,7 +89,7 @@ def board_of(found: GroupEstate, fits: dict[int, tuple[float, int]]) -> GroupBoa
     return GroupBoard(
         id=found.group.pk,
         name=found.group.name,
-        cluster=found.group.cluster.name,
+        cluster=" and ".join(found.group.clusters().values_list("name", flat=True)),
         fill_ceiling=estate.fill_ceiling,
         latency_ceiling_ms=estate.latency_ceiling_ms,
         disks=len(estate.disks),
@@ -134,6 +138,7 @@ def _pool(found: GroupEstate, p: int, error: float, samples: int) -> BoardPool:
         id=found.pool_keys[p],
         name=found.estate.pools[p],
         array=found.estate.array_of[p],
+        known=p < found.pools_known,
         latency_ms=[round(float(v), 3) for v in state.latency_ms[p, WEEKDAY]],
         weekend_ms=[round(float(v), 3) for v in state.latency_ms[p, WEEKEND]],
         peak_ms=float(state.peak_ms[p]),

@@ -6,14 +6,13 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from django.db.models import Count
 from django.utils.timezone import now
 
 from movelot.balance.planning import gain_text, moves_of, plan_with, shown
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.estates import GroupEstate, curve_of, estate_of
-from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool
+from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool, Volume
 from movelot.inventory.plans import clear_plan
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
@@ -59,7 +58,7 @@ class BalanceKind(DraftKind):
     def outcome(self, lot: Lot) -> dict[str, Any]:
         """Fill and latency measured now beside what was predicted for them."""
         group = BalanceGroup.objects.get(name=lot.plan["group"])
-        stores = {store.pk: store for store in Datastore.objects.filter(group=group)}
+        stores = {store.pk: store for store in Datastore.objects.filter(membership__group=group)}
         rows = []
         for entry in lot.plan["datastores"]:
             store = stores.get(entry["id"])
@@ -98,25 +97,20 @@ def _latency_rows(group: BalanceGroup) -> list[dict[str, Any]]:
     """Each pool's latency now, beside what its curve predicts for the load its disks have now."""
     try:
         measured = {
-            uri: ms
+            key: ms
             for array in Device.objects.filter(kind=Device.Kind.ARRAY, state="linked")
-            for uri, ms in latency_now(array).items()
+            for key, ms in latency_now(array).items()
         }
         loads = {
             s.identity: s
-            for host in Device.objects.filter(cluster=group.cluster, state="linked", kind=Device.Kind.HOST)
+            for host in Device.objects.filter(cluster__in=group.clusters(), state="linked", kind=Device.Kind.HOST)
             for s in load_now(host)
         }
     except DeviceError as error:
         return [_row("pool", "", "latency", None, None, None, f"not measured: {error.message}")]
     rows = []
-    for pool in (
-        Pool.objects.filter(uri__in=measured)
-        .annotate(volume_count=Count("volumes"))
-        .filter(volume_count__gt=0)
-        .order_by("name")
-    ):
-        disks = Disk.objects.filter(datastore__serial__in=pool.volumes.values("serial")).values_list(
+    for pool in Pool.objects.filter(pk__in=measured, volumes__in=Volume.objects.all()).distinct().order_by("name"):
+        disks = Disk.objects.filter(placement__datastore__serial__in=pool.volumes.values("serial")).values_list(
             "identity", flat=True
         )
         there = [loads[identity] for identity in disks if identity in loads]
@@ -126,7 +120,7 @@ def _latency_rows(group: BalanceGroup) -> list[dict[str, Any]]:
         x = float(load(sums.sum(axis=1), curve_of(pool)))
         note = f"at {now():%H:%M} UTC, for the load of that minute; the peak hour is measured as it comes"
         rows.append(
-            _row("pool", pool.name, "latency", None, float(curve_of(pool).latency_ms(x)), measured[pool.uri], note)
+            _row("pool", pool.name, "latency", None, float(curve_of(pool).latency_ms(x)), measured[pool.pk], note)
         )
     return rows
 
@@ -172,7 +166,7 @@ def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> list[StepSpec]:
     disks = {
         row[0]: row[1:]
         for row in Disk.objects.filter(pk__in=[found.disk_keys[step.move.disk] for step in ordered]).values_list(
-            "pk", "identity", "machine__name", "machine__device__name"
+            "pk", "identity", "machine__name", "machine__placement__host__name"
         )
     }
     stores = {store.pk: store for store in Datastore.objects.filter(pk__in=found.store_keys)}

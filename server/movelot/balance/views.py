@@ -76,14 +76,14 @@ class MovesSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 class GroupListView(APIView):
-    """All balance groups, the one with most machines first."""
+    """All balance groups, the one with most disks first."""
 
     @extend_schema(responses=GroupRowSerializer(many=True))
     def get(self, request: Request) -> Response:
-        groups = BalanceGroup.objects.annotate(machines=Count("cluster__devices__machines"))
+        groups = BalanceGroup.objects.annotate(disks=Count("datastores__disk_placements"))
         rows = [
             GroupRow(g.pk, g.name, g.datastores.count(), g.fill_ceiling, g.latency_ceiling_ms)
-            for g in groups.order_by("-machines", "name")
+            for g in groups.order_by("-disks", "name")
         ]
         return Response(GroupRowSerializer(rows, many=True).data)
 
@@ -93,7 +93,7 @@ class GroupView(APIView):
 
     @extend_schema(responses=GroupBoardSerializer)
     def get(self, request: Request, name: str) -> Response:
-        group = get_object_or_404(BalanceGroup.objects.select_related("cluster"), name=name)
+        group = get_object_or_404(BalanceGroup.objects, name=name)
         key = f"board-{group.pk}-{inventory_version()}"
         data = cache.get(key)
         if data is None:

@@ -11,6 +11,7 @@ from movelot.devices.fc_ports import FC_FRAME_BYTES, fc_network
 from movelot.devices.files import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.devices.set_rows import PLAIN, member_parts, set_row
+from movelot.inventory.follow.rows import PROVISIONAL
 from movelot.inventory.readings import ArrayReading, Row
 from movelot_core.fabric.paths import FC
 
@@ -34,7 +35,7 @@ def fabric_uri(session: DeviceSession) -> str:
 
 
 def read_array(session: DeviceSession) -> ArrayReading:
-    """A whole reading in eleven requests; each file system takes one more."""
+    """A whole reading in twelve requests; each file system takes one more."""
     storage = next(session.members(f"{ROOT}/Storage"))
     base, fabric = storage["@odata.id"], fabric_uri(session)
     oem = storage.get("Oem", {}).get("Kestrel", {})
@@ -68,6 +69,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
         set_limits=limits,
         nqn=_named(storage, "NQN"),
         target=_named(storage, "iQN"),
+        identity=session.identity(),
     )
 
 
@@ -91,6 +93,7 @@ def _pool(member: Resource) -> Row:
     data, made_of = member["Capacity"]["Data"], member.get("Oem", {}).get("Kestrel", {})
     return {
         **_head(member),
+        "identity": _identity(member),
         "capacity_bytes": data["AllocatedBytes"],
         "allocated_bytes": data["ConsumedBytes"],
         "subscribed_bytes": data["ProvisionedBytes"],
@@ -103,6 +106,12 @@ def _pool(member: Resource) -> Row:
         "tiers": [[each["Media"], each["CapacityBytes"]] for each in made_of.get("Tiers", [])],
         "relocation": made_of.get("RelocationWindow", ""),
     }
+
+
+def _identity(pool: Resource) -> str:
+    """What the array knows a pool by; its URI where it gives it no name that lasts."""
+    named = pool.get("Identifiers") or [{}]
+    return str(named[0].get("DurableName") or f"{PROVISIONAL}{pool['@odata.id']}")
 
 
 def _drive_groups(pool: Resource) -> list[Row]:
@@ -152,6 +161,7 @@ def volume_row(member: Resource) -> Row:
         "controller": member["Links"]["Controllers"][0]["@odata.id"].rsplit("/", 1)[1],
         "thin": member["ProvisioningPolicy"] == "Thin",
         "reduced": [way for way, name in REDUCED.items() if member.get(name)],
+        "reduced_bytes": oem.get("ReducedBytes"),
         "target": oem.get("Target", ""),
         "tiering": next((word for word, said in TIERED.items() if said == oem.get("Tiering")), ""),
         # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.

@@ -23,6 +23,7 @@ def file_system_row(member: Resource) -> Row:
         "controller": oem["Controller"],
         "thin": oem["Thin"],
         "reduced": [],
+        "reduced_bytes": None,
         "target": "",
         "tiering": "",
     }

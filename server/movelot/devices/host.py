@@ -10,6 +10,7 @@ from movelot.devices.chap import chap_word
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.fc_ports import fc_port_row
 from movelot.devices.session import DeviceSession, Resource
+from movelot.inventory.follow.rows import PROVISIONAL
 from movelot.inventory.readings import HostReading, Row
 from movelot_core.fabric.chap import Chap
 
@@ -25,7 +26,7 @@ def system_uri(session: DeviceSession) -> str:
 
 
 def read_host(session: DeviceSession) -> HostReading:
-    """A whole reading in six requests, and one more where there are FC ports."""
+    """A whole reading in seven requests, and one more where there are FC ports."""
     system = next(session.members(f"{ROOT}/Systems"))
     base, oem = system["@odata.id"], system["Oem"]["Kestrel"]
     fc_ports = session.members(oem["FibreChannelPorts"]["@odata.id"]) if "FibreChannelPorts" in oem else []
@@ -43,7 +44,7 @@ def read_host(session: DeviceSession) -> HostReading:
         ],
         devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
         datastores=[datastore_row(member) for member in session.members(oem["Datastores"]["@odata.id"])],
-        machines=[_machine(member) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
+        machines=[_machine(member, session.url) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
         file_client={name: int(value) for name, value in oem.get("FileClient", {}).items()},
         nqn=oem.get("HostNQN", ""),
         subsystems=_subsystems(oem),
@@ -51,6 +52,7 @@ def read_host(session: DeviceSession) -> HostReading:
         sessions={each["IQN"]: _session_pairs(each) for each in oem.get("Targets", [])},
         chap=_chap(oem),
         default_datastore=oem.get("DefaultDatastore", ""),
+        identity=session.identity(),
     )
 
 
@@ -145,9 +147,11 @@ def datastore_row(member: Resource) -> Row:
     }
 
 
-def _machine(member: Resource) -> Row:
+def _machine(member: Resource, address: str = "") -> Row:
     return {
         **_head(member),
+        # One without a UUID is another machine on another host.
+        "identity": member.get("UUID") or f"{PROVISIONAL}{address}{member['@odata.id']}"[:128],
         "os": member["OperatingSystem"],
         "address": member["Address"],
         "power": member["PowerState"],

@@ -8,7 +8,7 @@ from movelot.devices.certificate import Shown, shown_by
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import reread
 from movelot.devices.sealing import seal
-from movelot.devices.session import DeviceSession
+from movelot.devices.session import ROOT, DeviceSession, Resource
 from movelot.inventory.models import Device
 from movelot.problems import Problem
 
@@ -60,7 +60,7 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
         )
     session = DeviceSession(url, url, user, password, shown.fingerprint, shown.pem)
     try:
-        root = session.get("/redfish/v1")
+        root = session.get(ROOT)
     except DeviceError as error:
         raise Problem(502, error.code, error.message, UNCHANGED, "Check the account and try again.") from error
     kind = Device.Kind.ARRAY if "Storage" in root else Device.Kind.HOST if "Systems" in root else None
@@ -80,18 +80,21 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
             UNCHANGED,
             "Import a package without it first.",
         )
-    device = Device.objects.create(
-        name=root["Name"],
-        kind=kind,
-        url=url,
-        user=user,
-        sealed_password=seal(password),
-        certificate_pem=shown.pem,
-        fingerprint=shown.fingerprint,
-    )
+    device = _known_before(kind, root) or Device(kind=kind)
+    device.name, device.identity, device.url, device.user = root["Name"], str(root.get("UUID") or ""), url, user
+    device.sealed_password, device.certificate_pem, device.fingerprint = seal(password), shown.pem, shown.fingerprint
+    device.gone_at, device.unlinked, device.state = None, 0, Device.State.LINKED
+    device.save()
     reread([device])
     device.refresh_from_db()
     return device
+
+
+def _known_before(kind: str, root: Resource) -> Device | None:
+    """The row of a device that was linked, or came from a file, and is not there now: its history goes on."""
+    gone = Device.known.filter(gone_at__isnull=False, kind=kind).order_by("-gone_at")
+    by_identity = gone.filter(identity=root["UUID"]).first() if root.get("UUID") else None
+    return by_identity or gone.filter(identity="", name=root["Name"]).first()
 
 
 def pin_again(device: Device, fingerprint: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
@@ -15,10 +15,10 @@ from movelot.devices.array import read_array
 from movelot.devices.errors import CertificateChanged, DeviceError, DeviceRefused
 from movelot.devices.host import read_host
 from movelot.devices.session import DeviceSession, Resource, session_with
-from movelot.inventory.models import Device
+from movelot.inventory.models import Device, Pool
 from movelot.inventory.readings import ArrayReading, HostReading
-from movelot.inventory.store import Told, changed, store_readings
-from movelot.inventory.telemetry import DiskSample, PoolSample, UseSample, add_samples, learn
+from movelot.inventory.store import Taken, changed, store_readings
+from movelot.inventory.telemetry import DiskSample, Learned, PoolSample, UseSample, add_samples, learn
 
 log = logging.getLogger(__name__)
 AT_ONCE = 8
@@ -43,7 +43,7 @@ def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
         (device for device in devices if not device.imported), key=lambda device: (device.kind, device.name)
     )
     failed: dict[str, DeviceError] = {}
-    told: list[Told] = []
+    told: list[Taken] = []
     with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
         # Sessions are looked up here, as the threads must not touch the database.
         jobs = [(device, threads.submit(_ask, session_with(device), device.kind)) for device in chosen]
@@ -76,7 +76,7 @@ def _mark(device: Device, error: DeviceError) -> None:
 
 def collect(devices: Iterable[Device]) -> int:
     """Fetch the metric reports that each device has finished since the last time; learn from them. Returns samples."""
-    count, chosen = 0, list(devices)
+    learned, chosen = Learned(), list(devices)
     with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
         # A few at a time: the history of many devices would not fit in memory at once.
         for first in range(0, len(chosen), AT_ONCE):
@@ -84,12 +84,12 @@ def collect(devices: Iterable[Device]) -> int:
             jobs = [(each, threads.submit(_reports, session_with(each), each.telemetry_until)) for each in some]
             for device, job in jobs:
                 try:
-                    count += _keep(device, job.result())
+                    learned.add(_keep(device, job.result()))
                 except DeviceError as error:
                     _mark(device, error)
-    if count:
-        learn()
-    return count
+    if learned.samples:
+        learn(learned, now())
+    return learned.samples
 
 
 def _reports(session: DeviceSession, until: datetime | None) -> list[Resource]:
@@ -104,20 +104,23 @@ def _reports(session: DeviceSession, until: datetime | None) -> list[Resource]:
     return found
 
 
-def _keep(device: Device, values: list[Resource]) -> int:
+def _keep(device: Device, values: list[Resource]) -> Learned:
     if not values:
-        return 0
-    count = add_samples(*samples(values))
-    if count:
+        return Learned()
+    pools = dict(Pool.known.filter(device=device).values_list("uri", "pk"))
+    learned = add_samples(*samples(values, pools))
+    if learned.samples:
         Device.objects.filter(pk=device.pk).update(telemetry_until=max(moment(value) for value in values))
-    return count
+    return learned
 
 
 def moment(value: Resource) -> datetime:
     return datetime.fromisoformat(value["Timestamp"])
 
 
-def samples(values: list[Resource]) -> tuple[list[DiskSample], list[PoolSample], list[UseSample]]:
+def samples(
+    values: list[Resource], pools_by_uri: Mapping[str, int]
+) -> tuple[list[DiskSample], list[PoolSample], list[UseSample]]:
     """Metric values as samples; the three values of a disk's hour become one."""
     disks: dict[tuple[str, datetime], dict[str, float]] = {}
     pools: list[PoolSample] = []
@@ -125,7 +128,8 @@ def samples(values: list[Resource]) -> tuple[list[DiskSample], list[PoolSample],
     for value in values:
         when, subject, number = moment(value), str(value["MetricProperty"]), float(value["MetricValue"])
         if value["MetricId"] == "ResponseTimeMs":
-            pools.append(PoolSample(subject, when, number))
+            if subject in pools_by_uri:
+                pools.append(PoolSample(pools_by_uri[subject], when, number))
         elif value["MetricId"] == "UsedBytes":
             uses.append(UseSample(subject.rsplit("/", 1)[1], when.date(), int(number)))
         else:
@@ -140,12 +144,14 @@ def samples(values: list[Resource]) -> tuple[list[DiskSample], list[PoolSample],
     )
 
 
-def latency_now(array: Device) -> dict[str, float]:
-    """Response time of each of the array's pools at this moment, ms by pool URI."""
+def latency_now(array: Device) -> dict[int, float]:
+    """Response time of each of the array's pools at this moment, ms by the pool's primary key."""
     values = session_with(array).get(f"{REPORTS}/now")["MetricValues"]
-    return {str(v["MetricProperty"]): float(v["MetricValue"]) for v in values if v["MetricId"] == "ResponseTimeMs"}
+    pools = dict(Pool.objects.filter(device=array).values_list("uri", "pk"))
+    told = ((str(v["MetricProperty"]), float(v["MetricValue"])) for v in values if v["MetricId"] == "ResponseTimeMs")
+    return {pools[uri]: latency for uri, latency in told if uri in pools}
 
 
 def load_now(host: Device) -> list[DiskSample]:
     """Load of each disk of the host's machines at this moment."""
-    return samples(session_with(host).get(f"{REPORTS}/now")["MetricValues"])[0]
+    return samples(session_with(host).get(f"{REPORTS}/now")["MetricValues"], {})[0]

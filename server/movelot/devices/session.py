@@ -31,6 +31,7 @@ from movelot.devices.sealing import unseal
 from movelot.inventory.models import Device
 
 Resource = dict[str, Any]
+ROOT = "/redfish/v1"
 _sessions: dict[tuple[str, str, str], DeviceSession] = {}
 _guard = threading.Lock()
 
@@ -46,6 +47,10 @@ class DeviceSession:
 
     def __repr__(self) -> str:
         return f"<DeviceSession {self.name} {self.url} {'signed in' if self._client else 'closed'}>"
+
+    def identity(self) -> str:
+        """What the device calls itself: the UUID of its service. Empty for one that has none. Raises a DeviceError."""
+        return str(self.get(ROOT).get("UUID") or "")
 
     def get(self, path: str, **headers: str) -> Resource:
         """The resource at ``path``. Raises a DeviceError."""
@@ -146,8 +151,10 @@ class DeviceSession:
 def session_with(device: Device) -> DeviceSession:
     """The process's session with ``device``; a new one after its address, account or pin changed.
 
-    Raises DeviceAway for an imported one.
+    Raises DeviceAway for one that is imported, or was unlinked.
     """
+    if device.gone_at:
+        raise DeviceAway(device.name, f"{device.name} is not linked any more; nothing can be asked of it.")
     if device.imported:
         raise DeviceAway(device.name, f"{device.name} is known from a file only; nothing can be asked of it.")
     key = (device.address, bytes(device.sealed_password).hex(), device.fingerprint)

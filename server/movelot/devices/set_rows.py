@@ -23,6 +23,7 @@ def set_row(member: Resource) -> Row:
         "controller": member["AccessPoints"][0]["Controller"] if member["AccessPoints"] else "",
         "thin": True,
         "reduced": [],
+        "reduced_bytes": None,
         "target": "",
         "tiering": "",
         "kind": "set",

@@ -5,7 +5,9 @@ from django.core.cache import cache
 from django.utils.timezone import now
 
 from movelot.devices.reading import collect, reread
+from movelot.inventory.figures import keep_figures
 from movelot.inventory.models import Device
+from movelot.inventory.retention import forget_gone
 from movelot.inventory.telemetry import prune
 
 TELEMETRY_LOCK_SECONDS = 300
@@ -28,6 +30,13 @@ def collect_telemetry() -> None:
 
 
 @shared_task
+def keep_daily_figures() -> None:
+    """Today's figures of datastores, volumes and pools, for those that have none yet."""
+    keep_figures(now())
+
+
+@shared_task
 def prune_history() -> None:
-    """Delete samples that are too old to be used."""
+    """Delete samples that are too old to be used, and what has been gone for longer than it is kept."""
     prune(now())
+    forget_gone(now())

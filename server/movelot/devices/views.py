@@ -18,7 +18,7 @@ from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.reading import reread
 from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.models import Device
-from movelot.inventory.store import forget
+from movelot.inventory.store import unlink
 from movelot.problems import Problem
 from movelot_core.rounds import clock_is_off
 
@@ -164,13 +164,14 @@ class DeviceView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
         device = get_object_or_404(Device, pk=pk)
-        if device.step_set.exists():
+        begun = device.step_set.filter(lot__state__in=["running", "halting", "halted"]).values_list("lot", flat=True)
+        if begun:
             raise Problem(
                 409,
-                "in_history",
-                f"{device.name} is part of lots in the history.",
+                "in_use",
+                f"Lot {begun[0]} has begun on {device.name}.",
                 "The link stays.",
-                "Its steps name it; it cannot be unlinked.",
+                "Let the lot end, or undo it, then unlink the device.",
             )
-        forget(device)
+        unlink(device)
         return Response(status=status.HTTP_204_NO_CONTENT)

@@ -2,28 +2,15 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
 from movelot.exchange.reading import Row
-from movelot.exchange.tables import TABLES
-from movelot.inventory import models
+from movelot.inventory.follow.machines import BY_NAME
 from movelot.inventory.readings import ArrayReading, HostReading
 
 Groups = dict[Any, list[Row]]
-
-
-def nothing_on(device: models.Device) -> ArrayReading | HostReading:
-    """The reading of a device that has nothing any more."""
-    if device.kind == models.Device.Kind.ARRAY:
-        return _reading_of_array(device.name)
-    cluster = device.cluster.name if device.cluster else ""
-    unknown = ["copy_bytes_per_second", "scan_seconds", "initiator", "nqn", "subsystems", "sessions", "chap"]
-    unknown += ["default_datastore", "queue_depth", "file_client"]
-    return host_reading(
-        {"name": device.name, "cluster": cluster, **dict.fromkeys(unknown)},
-        rows_by_host({table.name: [] for table in TABLES}),
-    )
 
 
 def _uri(device: str, kind: str, name: str) -> str:
@@ -121,7 +108,7 @@ def _portal(row: Row) -> Row:
 
 def _pool(row: Row) -> Row:
     sizes = {name: row[name] for name in ("capacity_bytes", "allocated_bytes", "subscribed_bytes")}
-    return {**_head(row, "array", "pools"), **sizes, **_made_of(row)}
+    return {**_head(row, "array", "pools"), "identity": f"{BY_NAME}{row['name']}", **sizes, **_made_of(row)}
 
 
 def _drive_group(row: Row) -> Row:
@@ -151,6 +138,7 @@ def _volume(row: Row, shared_target: str) -> Row:
         "controller": row["controller"] or "",
         "thin": row["thin"] is not False,
         "reduced": _words(row["reduced"]),
+        "reduced_bytes": None,
         "kind": row["kind"] or "block",
         "volumes_max": row["volumes_max"] or 0,
         **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity", "tiering")},
@@ -189,7 +177,19 @@ HOST_TABLES = ("host_ports", "host_devices", "mounts", "machines", "disks")
 def rows_by_host(rows: dict[str, list[Row]]) -> dict[str, Groups]:
     """Each table's rows by host, capabilities by device and datastores by identity: sorted once for all hosts."""
     found = {table: _of(rows[table], "host") for table in HOST_TABLES}
+    found["machines"] = _of(_identified(rows["machines"]), "host")
     return {**found, "capabilities": _of(rows["capabilities"], "device"), "stores": _of(rows["datastores"], "identity")}
+
+
+def _identified(machines: list[Row]) -> list[Row]:
+    """Machines with what each is known by: the identity told, else its name, with its host where names repeat."""
+    times = Counter(row["name"] for row in machines)
+    return [{**row, "identity": row["identity"] or machine_identity(row, times[row["name"]] > 1)} for row in machines]
+
+
+def machine_identity(row: Row, repeated: bool) -> str:
+    """What a machine is known by that the package gives no identity."""
+    return f"{BY_NAME}{row['host']}/{row['name']}" if repeated else f"{BY_NAME}{row['name']}"
 
 
 def host_reading(host: Row, by_host: dict[str, Groups]) -> HostReading:
@@ -261,6 +261,7 @@ def _disk(row: Row) -> Row:
 def _machine(row: Row, disks: Iterable[Row]) -> Row:
     return {
         **_head(row, "host", "machines"),
+        "identity": row["identity"],
         "os": row["os"] or "",
         "address": row["address"] or "",
         "power": row["power"] or "On",

@@ -28,7 +28,9 @@ def check_meaning(package: Package) -> None:
             if row["name"] in names:
                 faults.add(TABLE[table], row["row"], "name", row["name"], "a name that no linked device has")
     _check_unique(rows, "volumes", "serial", models.Volume.objects.filter(device__in=linked), faults)
-    _check_unique(rows, "disks", "identity", models.Disk.objects.filter(machine__device__in=linked), faults)
+    _check_unique(rows, "disks", "identity", models.Disk.objects.filter(machine__placement__host__in=linked), faults)
+    machines = models.Machine.objects.filter(placement__host__in=linked)
+    _check_unique(rows, "machines", "identity", machines, faults)
     stores = models.Datastore.objects.filter(mounts__host__in=linked)
     _check_unique(rows, "datastores", "identity", stores, faults)
     _check_pairs(rows, faults)
@@ -72,7 +74,7 @@ def _network(text: str) -> None:
 def _check_unique(rows: dict[str, list[Row]], table: str, column: str, linked: Any, faults: Faults) -> None:
     taken = set(linked.values_list(column, flat=True))
     seen: dict[str, int] = {}
-    for row in rows[table]:
+    for row in (each for each in rows[table] if each[column] is not None):
         first = seen.setdefault(row[column], row["row"])
         if first != row["row"]:
             faults.add(TABLE[table], row["row"], column, row[column], f"one that row {first} does not have")

@@ -13,7 +13,6 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from django.db import transaction
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
 from movelot.exchange.reading import FAULTS_KEPT, Fault
@@ -57,10 +56,9 @@ def take_in(text: str, written_as: str) -> Taken:
     faults += _unknown(file, samples, {fault.row for fault in faults})
     if faults or not samples:
         return Taken(0, faults[:FAULTS_KEPT], len(faults))
-    with transaction.atomic():
-        count = add_samples(_disks(samples), _pools(samples), _uses(samples))
-    learn()
-    return Taken(count, [], 0)
+    learned = add_samples(_disks(samples), _pools(samples), _uses(samples))
+    learn(learned, datetime.now(UTC))
+    return Taken(learned.samples, [], 0)
 
 
 def _from_csv(text: str) -> Iterator[Sample]:
@@ -102,7 +100,7 @@ def _unknown(file: str, samples: list[Sample], told: set[int | None]) -> list[Fa
     """A fault for each sample of a subject that is not known."""
     known = {
         "disk": set(Disk.objects.values_list("identity", flat=True)),
-        "pool": set(_pool_uris()),
+        "pool": set(_pool_keys()),
         "datastore": set(Datastore.objects.values_list("identity", flat=True)),
     }
     found = []
@@ -114,8 +112,8 @@ def _unknown(file: str, samples: list[Sample], told: set[int | None]) -> list[Fa
     return found
 
 
-def _pool_uris() -> dict[str, str]:
-    return {f"{array}/{name}": uri for array, name, uri in Pool.objects.values_list("device__name", "name", "uri")}
+def _pool_keys() -> dict[str, int]:
+    return {f"{array}/{name}": key for array, name, key in Pool.objects.values_list("device__name", "name", "pk")}
 
 
 def _moment(text: str) -> datetime | None:
@@ -155,8 +153,8 @@ def _disks(samples: Iterable[Sample]) -> list[DiskSample]:
 
 
 def _pools(samples: Iterable[Sample]) -> list[PoolSample]:
-    uris = _pool_uris()
-    return [PoolSample(uris[s.subject], _hour(s), float(s.value)) for s in samples if s.metric == POOL]
+    keys = _pool_keys()
+    return [PoolSample(keys[s.subject], _hour(s), float(s.value)) for s in samples if s.metric == POOL]
 
 
 def _uses(samples: Iterable[Sample]) -> list[UseSample]:

@@ -7,16 +7,16 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
-from django.db.models import ProtectedError
 from django.utils.timezone import now
 
-from movelot.exchange.as_readings import array_reading, host_reading, nothing_on, rows_by_host
+from movelot.exchange.as_readings import array_reading, host_reading, rows_by_host
 from movelot.exchange.reading import Package, Row
 from movelot.exchange.tables import HOUR_COLUMNS
 from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
 from movelot.inventory.bulk import insert
-from movelot.inventory.store import changed, store_readings
+from movelot.inventory.labels import put_labels
+from movelot.inventory.store import changed, forget_unmounted, store_readings, unlink
 
 DAYS = {"weekday": 0, "weekend": 1}
 # Each host brings thousands of rows: not all are held at once.
@@ -50,25 +50,22 @@ def _devices(rows: dict[str, list[Row]]) -> dict[str, models.Device]:
     kinds |= {row["name"]: models.Device.Kind.HOST for row in rows["hosts"]}
     known = {device.name: device for device in models.Device.objects.filter(state=imported)}
     for name, kind in kinds.items():
-        device = known.get(name)
+        device = known.get(name) or models.Device.known.filter(state=imported, name=name, kind=kind).last()
         if device is None:
             known[name] = models.Device.objects.create(name=name, kind=kind, state=imported)
-        elif device.kind != kind:
-            device.kind = kind
+        elif device.kind != kind or device.gone_at:
+            device.kind, device.gone_at, device.unlinked = kind, None, 0
             device.save()
+            known[name] = device
     return {name: known[name] for name in kinds}
 
 
 def _forget_others(devices: dict[str, models.Device]) -> None:
-    """Forget imported devices that a package no longer names; of those that lots tell of, the name stays."""
+    """Forget imported devices that a package no longer names."""
     named = models.Device.objects.filter(state=models.Device.State.IMPORTED)
     for device in named.exclude(name__in=devices):
-        try:
-            with transaction.atomic():
-                device.delete()
-        except ProtectedError:
-            store_readings([(device, nothing_on(device), 0.0)], now())
-    models.Datastore.objects.filter(mounts=None).delete()
+        unlink(device)
+    forget_unmounted()
 
 
 def _settle(rows: dict[str, list[Row]], person: str) -> None:
@@ -102,24 +99,38 @@ def _settle(rows: dict[str, list[Row]], person: str) -> None:
         )
         for row in rows["grants"]
     )
-    labels = [
-        models.Label(**{name: row[name] for name in ("kind", "subject", "key", "value")}) for row in rows["labels"]
-    ]
-    models.Label.objects.bulk_create(labels, update_conflicts=True, update_fields=["value"], batch_size=500)
+    _label(rows["labels"])
     pinned = [row["identity"] for row in rows["disks"] if row["pinned"]]
-    disks = models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED)
-    _place(list(disks.filter(datastore=None)), rows["disks"])
+    disks = models.Disk.objects.filter(machine__placement__host__state=models.Device.State.IMPORTED)
+    _place(list(disks.filter(placement=None, raw_serial="")), rows["disks"])
     disks.exclude(identity__in=pinned).update(pinned=False)
     disks.filter(identity__in=pinned).update(pinned=True)
+
+
+def _label(rows: list[Row]) -> None:
+    """Give things their labels; those of things that are not there are left out."""
+    known: dict[str, dict[str, int]] = {
+        "datastore": dict(models.Datastore.objects.values_list("identity", "pk")),
+        "disk": dict(models.Disk.objects.values_list("identity", "pk")),
+        "machine": {
+            **dict(models.Machine.objects.order_by("-pk").values_list("name", "pk")),
+            **dict(models.Machine.objects.values_list("identity", "pk")),
+        },
+        "pool": {f"{pool.device.name}/{pool.name}": pool.pk for pool in models.Pool.objects.select_related("device")},
+    }
+    for kind, keys in known.items():
+        of_kind = [row for row in rows if row["kind"] == kind and row["subject"] in keys]
+        put_labels(kind, [(keys[row["subject"]], row["key"], row["value"]) for row in of_kind])
 
 
 def _place(disks: list[models.Disk], rows: list[Row]) -> None:
     """Put disks where their rows say, on datastores that only hosts stored after their own one told of."""
     said = {row["identity"]: row["datastore"] for row in rows}
     stores = dict(models.Datastore.objects.values_list("identity", "pk"))
-    for disk in disks:
-        disk.datastore_id = stores.get(said.get(disk.identity) or "")
-    models.Disk.objects.bulk_update(disks, ["datastore"], batch_size=500)
+    placed = [(disk.pk, stores[said[disk.identity]]) for disk in disks if said.get(disk.identity) in stores]
+    moment = now()
+    rows_ = [{"disk_id": disk, "datastore_id": store, "since": moment} for disk, store in placed]
+    insert(models.DiskPlacement, rows_, ("datastore", "since"))
 
 
 def _imported(model: Any, device: str) -> Any:
@@ -132,7 +143,7 @@ def _measured(rows: dict[str, list[Row]]) -> None:
     for row in rows["loads"]:
         profile = profiles.setdefault(row["disk"], np.zeros((2, 3, 24), dtype=np.float32))
         profile[DAYS[row["day"]], MEASURES[row["measure"]]] = [row[name] for name in HOUR_COLUMNS]
-    disks = models.Disk.objects.filter(machine__device__state=models.Device.State.IMPORTED)
+    disks = models.Disk.objects.filter(machine__placement__host__state=models.Device.State.IMPORTED)
     whole = ("identity", "name", "machine_id", "size_bytes")
     nothing = np.zeros((2, 0), dtype=np.float32)
     told = []

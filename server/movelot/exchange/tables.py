@@ -383,6 +383,7 @@ TABLES: tuple[Table, ...] = (
             _may("os", "operating system"),
             _may("address", "its address"),
             _may("power", "On (when left empty) or Off"),
+            _may("identity", "what it keeps on every host, such as its UUID; its name when left empty"),
         ),
         ("host", "name"),
         needed=True,
@@ -431,7 +432,7 @@ TABLES: tuple[Table, ...] = (
         "labels that people gave things",
         (
             _text("kind", "kind of thing", choices=("datastore", "pool", "machine", "disk")),
-            _text("subject", "identity of a datastore or disk, name of a machine, array/name of a pool"),
+            _text("subject", "identity of a datastore or disk, identity or name of a machine, array/name of a pool"),
             _text("key", "the label's key"),
             _text("value", "its value"),
         ),

@@ -11,10 +11,12 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from django.db.models import F
+from django.db.models import F, Value
+from django.db.models.functions import Concat
 
 from movelot.exchange.tables import TABLES, descriptor
 from movelot.inventory import models
+from movelot.inventory.labels import LABELLED
 from movelot_core.latency import HOURS
 
 Cells = Iterable[Any]
@@ -207,14 +209,23 @@ def _disks() -> Iterator[Cells]:
     rows = models.Disk.objects.order_by("identity")
     placed = (
         "machine__name",
-        "machine__device__name",
-        "datastore__identity",
+        "machine__placement__host__name",
+        "placement__datastore__identity",
         "size_bytes",
         "pinned",
         "raw_serial",
         "shared",
     )
     return _listed(rows, "identity", "name", *placed)
+
+
+def _labels() -> Iterator[Cells]:
+    known_by = {"pool": Concat(F("device__name"), Value("/"), F("name"))}
+    for kind, model in sorted(LABELLED.items()):
+        rows: Any = model.objects.all()
+        named = rows.filter(labels__isnull=False).annotate(subject=known_by.get(kind, F("identity")))
+        for row in named.order_by("subject", "labels__key").values_list("subject", "labels__key", "labels__value"):
+            yield kind, *row
 
 
 ROWS: dict[str, Any] = {
@@ -246,14 +257,13 @@ ROWS: dict[str, Any] = {
     "datastores": _datastores,
     "mounts": _mounts,
     "machines": lambda: _listed(
-        models.Machine.objects.order_by("device__name", "name"), "name", "device__name", "os", "address", "power"
+        models.Machine.objects.order_by("placement__host__name", "name"),
+        *("name", "placement__host__name", "os", "address", "power", "identity"),
     ),
     "disks": _disks,
     "loads": _loads,
     "coincidences": _coincidences,
-    "labels": lambda: _listed(
-        models.Label.objects.order_by("kind", "subject", "key"), "kind", "subject", "key", "value"
-    ),
+    "labels": _labels,
     "fills": lambda: _listed(
         models.DatastoreDay.objects.order_by("datastore__identity", "day"),
         *("datastore__identity", "day", "used_bytes"),

@@ -38,7 +38,7 @@ def insert(
     sql = f"INSERT INTO {quote(model._meta.db_table)} ({', '.join(columns)}) VALUES ({marks})"
     if update or keep:
         # A field set to what it is changes nothing.
-        changed = [quote(str(field.column)) for field in fields if field.name in update]
+        changed = [quote(str(field.column)) for field in fields if {field.name, field.attname} & set(update)]
         news = [f"{name}=VALUES({name})" for name in changed] or [f"{columns[0]}={columns[0]}"]
         sql += f" ON DUPLICATE KEY UPDATE {', '.join(news)}"
     with connection.cursor() as cursor:

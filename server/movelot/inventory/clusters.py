@@ -9,7 +9,7 @@ from movelot.inventory.models import Cluster
 
 def clusters() -> list[str]:
     """Names of all clusters, the one with most machines first: it is what most questions are about."""
-    rows = Cluster.objects.annotate(machines=Count("devices__machines")).order_by("-machines", "name")
+    rows = Cluster.objects.annotate(machines=Count("devices__machine_placements")).order_by("-machines", "name")
     return list(rows.values_list("name", flat=True))
 
 

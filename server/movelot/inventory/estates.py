@@ -10,17 +10,24 @@ from typing import Any
 import numpy as np
 
 from movelot.inventory.models import BalanceGroup, Datastore, DatastoreDay, Device, Disk, Mount, Pool
+from movelot.inventory.placement import pools_by_serial
 from movelot.inventory.store import inventory_version
 from movelot_core.balance.estate import Estate, State, judge
 from movelot_core.latency import HOURS, ServiceCurve, weights
 
 SLOTS = 2 * HOURS
+# Of what stands on no pool: no latency that is known, and no load that would be too much.
+UNKNOWN_CURVE = ServiceCurve(0.0, 1e12)
 WEEKDAY, WEEKEND = slice(0, HOURS), slice(HOURS, SLOTS)
 
 
 @dataclass(frozen=True)
 class GroupEstate:
-    """An estate with the primary keys behind its indices. Hours 0..23 are weekdays, 24..47 weekends."""
+    """An estate with the primary keys behind its indices. Hours 0..23 are weekdays, 24..47 weekends.
+
+    A datastore without a pool, on a host's own drives, stands on one of its own after the ``pools_known`` first ones:
+    nothing is known of its latency, so that it counts as never slow. Such a pool's key is the datastore's, negative.
+    """
 
     group: BalanceGroup
     estate: Estate
@@ -31,6 +38,7 @@ class GroupEstate:
     machines: list[str]
     cautious: list[bool]
     seen_max: list[float]
+    pools_known: int
 
     def disk_index(self) -> dict[int, int]:
         return {key: n for n, key in enumerate(self.disk_keys)}
@@ -49,36 +57,46 @@ def estate_of(group: BalanceGroup) -> GroupEstate:
 @lru_cache(maxsize=8)
 def _estate(group_key: int, _version: str) -> GroupEstate:
     group = BalanceGroup.objects.get(pk=group_key)
-    stores = list(Datastore.objects.filter(group=group).order_by("name", "pk"))
-    pools = list(
-        Pool.objects.filter(volumes__serial__in=[s.serial for s in stores])
-        .distinct()
-        .select_related("device")
-        .order_by("name", "pk")
-    )
-    pool_of_serial = dict(Pool.objects.filter(pk__in=[p.pk for p in pools]).values_list("volumes__serial", "pk"))
-    stores = [store for store in stores if store.serial in pool_of_serial]
+    stores = list(Datastore.objects.filter(membership__group=group).order_by("name", "pk"))
+    pool_of_serial = pools_by_serial()
+    under = {pool_of_serial[store.serial] for store in stores if store.serial in pool_of_serial}
+    pools = list(Pool.known.filter(pk__in=under).select_related("device").order_by("name", "pk"))
+    pool_of_serial = {serial: key for serial, key in pool_of_serial.items() if key in under}
+    alone = [store for store in stores if store.serial not in pool_of_serial]
     store_number = {store.pk: n for n, store in enumerate(stores)}
     pool_number = {pool.pk: n for n, pool in enumerate(pools)}
     rows = _disk_rows(store_number)
-    curves = tuple(curve_of(pool) for pool in pools)
+    curves = (*(curve_of(pool) for pool in pools), *(UNKNOWN_CURVE for _ in alone))
+    own_pool = {store.serial: len(pools) + n for n, store in enumerate(alone)}
     place = np.array([store_number[row[3]] for row in rows], dtype=np.int64)
-    pool_of = np.array([pool_number[pool_of_serial[store.serial]] for store in stores], dtype=np.int64)
+    pool_of = np.array(
+        [
+            own_pool[store.serial] if store.serial in own_pool else pool_number[pool_of_serial[store.serial]]
+            for store in stores
+        ],
+        dtype=np.int64,
+    )
+    features = _features([(bytes(row[5]), bytes(row[6])) for row in rows])
     estate = Estate(
         disks=tuple(row[1] for row in rows),
         size_bytes=np.array([row[2] for row in rows], dtype=np.int64),
         place=place,
-        features=_features([(bytes(row[5]), bytes(row[6])) for row in rows]) * _coincidence(pools)[pool_of[place]],
+        features=features * _coincidence(pools, len(alone))[pool_of[place]],
         reach=_reach(stores, [row[7] for row in rows]),
         pinned=np.array([row[4] for row in rows], dtype=bool),
         datastores=tuple(store.name for store in stores),
         capacity_bytes=np.array([store.capacity_bytes for store in stores], dtype=np.int64),
         other_bytes=np.array([store.other_bytes for store in stores], dtype=np.int64),
         pool_of=pool_of,
-        pools=tuple(pool.name for pool in pools),
+        pools=(*(pool.name for pool in pools), *(f"{store.name}'s drives" for store in alone)),
         curves=curves,
-        array_of=tuple(_copied_by(pool) for pool in pools),
-        other_load=_load_of_others(pools, curves, store_number, {s: pool_number[p] for s, p in pool_of_serial.items()}),
+        array_of=(*(_copied_by(pool) for pool in pools), *(f"hosts {store.identity}" for store in alone)),
+        other_load=np.concatenate(
+            [
+                _load_of_others(pools, curves, store_number, {s: pool_number[p] for s, p in pool_of_serial.items()}),
+                np.zeros((len(alone), SLOTS)),
+            ]
+        ),
         fill_ceiling=group.fill_ceiling,
         latency_ceiling_ms=group.latency_ceiling_ms,
     )
@@ -88,19 +106,20 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
         state=judge(estate, estate.place),
         disk_keys=[row[0] for row in rows],
         store_keys=[store.pk for store in stores],
-        pool_keys=[pool.pk for pool in pools],
+        pool_keys=[*(pool.pk for pool in pools), *(-store.pk for store in alone)],
         machines=[row[8] for row in rows],
-        cautious=[pool.fit_cautious for pool in pools],
-        seen_max=[pool.fit_seen_max for pool in pools],
+        cautious=[*(pool.fit_cautious for pool in pools), *(False for _ in alone)],
+        seen_max=[*(pool.fit_seen_max for pool in pools), *(np.inf for _ in alone)],
+        pools_known=len(pools),
     )
 
 
 def _disk_rows(stores: Collection[int]) -> list[tuple[Any, ...]]:
     """What the estate needs of each disk on ``stores`` (primary keys), by name."""
     profiles = "weekday_profile", "weekend_profile"
-    homes = "machine__device__cluster_id", "machine__name"
-    disks = Disk.objects.filter(datastore__in=stores).order_by("name", "pk")
-    return list(disks.values_list("pk", "name", "size_bytes", "datastore_id", "pinned", *profiles, *homes))
+    homes = "machine__placement__host__cluster_id", "machine__name"
+    disks = Disk.objects.filter(placement__datastore__in=stores).order_by("name", "pk")
+    return list(disks.values_list("pk", "name", "size_bytes", "placement__datastore_id", "pinned", *profiles, *homes))
 
 
 def _copied_by(pool: Pool) -> str:
@@ -117,15 +136,15 @@ def _load_of_others(
 ) -> np.ndarray:
     """[pools, 48] load from disks on datastores that are not ``ours``; ``pool_of`` has each volume's pool."""
     rows = list(
-        Disk.objects.filter(datastore__serial__in=pool_of)
-        .exclude(datastore__in=ours)
-        .values_list("datastore__serial", "weekday_profile", "weekend_profile")
+        Disk.objects.filter(placement__datastore__serial__in=pool_of)
+        .exclude(placement__datastore__in=ours)
+        .values_list("placement__datastore__serial", "weekday_profile", "weekend_profile")
     )
     pool = np.array([pool_of[serial] for serial, _, _ in rows], dtype=int)
     features = _features([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
     features *= _coincidence(pools)[pool]
     return np.array(
-        [np.tensordot(weights(curve), features[:, pool == n].sum(axis=1), axes=1) for n, curve in enumerate(curves)]
+        [np.tensordot(weights(curves[n]), features[:, pool == n].sum(axis=1), axes=1) for n in range(len(pools))]
     ).reshape(len(pools), SLOTS)
 
 
@@ -139,11 +158,11 @@ def _features(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
     return np.stack([read, write, read * scale, write * scale])
 
 
-def _coincidence(pools: list[Pool]) -> np.ndarray:
-    """[pools, 48] share of the sum of its disks' peaks that a pool saw at once; 1 where nothing is known."""
+def _coincidence(pools: list[Pool], alone: int = 0) -> np.ndarray:
+    """[pools and ``alone`` more, 48] share of the sum of its disks' peaks that a pool saw at once; 1 where unknown."""
     none = np.ones(SLOTS, dtype=np.float32).tobytes()
-    joined = b"".join(pool.coincidence or none for pool in pools)
-    return np.frombuffer(joined, dtype=np.float32).reshape(len(pools), SLOTS).astype(float)
+    joined = b"".join([*(pool.coincidence or none for pool in pools), none * alone])
+    return np.frombuffer(joined, dtype=np.float32).reshape(len(pools) + alone, SLOTS).astype(float)
 
 
 def _reach(stores: list[Datastore], homes: list[int | None]) -> np.ndarray:

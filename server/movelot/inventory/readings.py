@@ -12,6 +12,7 @@ Row = dict[str, Any]
 class ArrayReading:
     """All an array said. Rows carry the fields of the models of the same name, links as URIs.
 
+    ``identity`` is what it calls itself (a UUID), a pool's what the array knows it by whatever its name and URI.
     ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem,
     ``target`` the iSCSI target that its volumes share; ``set_limits`` are how many volume sets it allows, and volumes
     in each.
@@ -33,6 +34,7 @@ class ArrayReading:
     drive_groups: list[Row] = field(default_factory=list)
     set_limits: dict[str, int] = field(default_factory=dict)
     target: str = ""
+    identity: str = ""
 
 
 @dataclass(frozen=True)
@@ -63,3 +65,4 @@ class HostReading:
     sessions: dict[str, list[list[str]]] = field(default_factory=dict)
     chap: dict[str, str] = field(default_factory=dict)
     default_datastore: str = ""
+    identity: str = ""

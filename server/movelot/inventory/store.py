@@ -10,16 +10,18 @@ from datetime import datetime
 
 from django.core.cache import cache
 from django.db import transaction
+from django.utils.timezone import now
 
 from movelot.inventory.follow import follow_array, follow_hosts
-from movelot.inventory.models import Datastore, Device, Reading
+from movelot.inventory.follow.hosts import mark_unmounted
+from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Listed, Machine, Pool, Reading, Volume
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot_core.rounds import clock_is_off
 
 READINGS_KEPT = 50
 VERSION = "inventory-version"
-# A device, what it said, and how many seconds that took.
-Told = tuple[Device, ArrayReading | HostReading, float]
+# A device, its reading, and how many seconds that took.
+Taken = tuple[Device, ArrayReading | HostReading, float]
 
 
 def inventory_version() -> str:
@@ -32,46 +34,68 @@ def changed() -> None:
     cache.set(VERSION, _new_version(), None)
 
 
-def forget(device: Device) -> None:
-    """Forget a device and what only it told of. Raises ProtectedError while lots tell of it."""
+def unlink(device: Device) -> None:
+    """Forget a device's address, account and facts; what only it told of is gone, and kept for the retention."""
+    moment = now()
     with transaction.atomic():
-        device.delete()
-        # A datastore that no host mounts any more is known to nobody.
-        Datastore.objects.filter(mounts=None).delete()
+        machines = list(device.machine_placements.values_list("machine_id", flat=True))
+        stores = list(device.mounts.values_list("datastore_id", flat=True))
+        for model in (Pool, Volume):
+            model.objects.filter(device=device).update(gone_at=moment)
+        for listed in Listed.__subclasses__():
+            listed._default_manager.filter(device=device).delete()
+        device.mounts.all().delete()
+        device.machine_placements.all().delete()
+        Machine.objects.filter(pk__in=machines).update(gone_at=moment)
+        DiskPlacement.objects.filter(disk__machine__in=machines).delete()
+        Disk.objects.filter(machine__in=machines).update(gone_at=moment)
+        mark_unmounted(stores, moment)
+        device.url, device.user, device.sealed_password = None, "", b""
+        device.certificate_pem = device.fingerprint = device.digest = device.detail = ""
+        device.gone_at, device.unlinked, device.cluster = moment, device.pk, None
+        device.save()
     changed()
+
+
+def forget_unmounted() -> None:
+    """Mark datastores that no host mounts as gone."""
+    mark_unmounted(Datastore.objects.filter(mounts=None).values_list("pk", flat=True), now())
 
 
 def _new_version() -> str:
     return uuid.uuid4().hex
 
 
-def store_readings(told: Sequence[Told], taken_at: datetime) -> None:
+def store_readings(taken: Sequence[Taken], taken_at: datetime) -> None:
     """Make the tables say what each device said, all or nothing; what equals the last reading changes no other row.
 
     A device that was unlinked meanwhile is left out.
     """
     with transaction.atomic():
-        locked = {row.pk: row for row in Device.objects.select_for_update().filter(pk__in=[d.pk for d, _, _ in told])}
-        news = [Said(locked[device.pk], reading, seconds) for device, reading, seconds in told if device.pk in locked]
-        differing = [said for said in news if said.device.digest != said.digest]
-        for said in differing:
-            if isinstance(said.reading, ArrayReading):
-                follow_array(said.device, said.reading)
-        follow_hosts([(said.device, said.reading) for said in differing if isinstance(said.reading, HostReading)])
-        for said in news:
-            said.keep(taken_at)
+        wanted = [device.pk for device, _, _ in taken]
+        locked = {row.pk: row for row in Device.objects.select_for_update().filter(pk__in=wanted)}
+        news = [News(locked[device.pk], reading, seconds) for device, reading, seconds in taken if device.pk in locked]
+        differing = [each for each in news if each.device.digest != each.digest]
+        for each in differing:
+            if isinstance(each.reading, ArrayReading):
+                follow_array(each.device, each.reading, taken_at)
+        hosts = [(each.device, each.reading) for each in differing if isinstance(each.reading, HostReading)]
+        if hosts:
+            follow_hosts(hosts, taken_at)
+        for each in news:
+            each.keep(taken_at)
         Reading.objects.bulk_create(
             Reading(
-                device=said.device, taken_at=taken_at, seconds=said.seconds, digest=said.digest, changed=said.is_new
+                device=each.device, taken_at=taken_at, seconds=each.seconds, digest=each.digest, changed=each.is_new
             )
-            for said in news
+            for each in news
         )
         _forget_old_readings(list(locked))
-    if any(said.is_new for said in news):
+    if any(each.is_new for each in news):
         changed()
 
 
-class Said:
+class News:
     """A reading about to be stored, and whether it says anything new."""
 
     def __init__(self, device: Device, reading: ArrayReading | HostReading, seconds: float) -> None:
@@ -88,6 +112,7 @@ class Said:
         device, reading = self.device, self.reading
         device.read_at, device.digest = taken_at, self.digest
         device.state, device.detail = self.state, ""
+        device.identity = reading.identity or device.identity
         device.copy_bytes_per_second = reading.copy_bytes_per_second
         device.clock_offset_seconds, device.capabilities = reading.clock_offset_seconds, reading.capabilities
         device.file_client, device.nqn = reading.file_client, reading.nqn

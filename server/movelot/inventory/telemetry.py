@@ -1,25 +1,36 @@
-"""Measured history: samples in, hourly features, disk profiles and service curves out, old rows pruned."""
+"""Measured load and latency: samples in, each stored once and added to what is summed of it; old rows pruned."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 from django.conf import settings
 from django.db import transaction
-from django.db.models import F, FloatField, Max, Sum
-from django.db.models.functions import Cast
 
 from movelot.inventory.bulk import insert
-from movelot.inventory.models import Datastore, DatastoreDay, Disk, DiskHour, Pool, PoolHour
-from movelot.inventory.profiles import PROFILE_DAYS, make_profiles
+from movelot.inventory.curves import fit_pool
+from movelot.inventory.models import (
+    Datastore,
+    DatastoreDay,
+    Disk,
+    DiskDay,
+    Pool,
+    PoolDay,
+    PoolHour,
+    VolumeDay,
+)
+from movelot.inventory.placement import pools_by_serial
+from movelot.inventory.profiles import coincidences_due, make_coincidences, update_profiles
 from movelot.inventory.store import changed
-from movelot_core.latency import ServiceCurve, fit_curve
+from movelot_core.latency import HOURS, Floats, features
 
 KEPT_DAYS = 45
-FALLBACK_CURVE = ServiceCurve(1.0, 1000.0, 2.0, 0.1)
+AT_ONCE = 5000
+FEATURES = ("reads", "writes", "read_sizes", "write_sizes")
+NOTHING = np.full((HOURS, 3), np.nan, dtype=np.float32).tobytes()
 
 
 @dataclass(frozen=True)
@@ -35,9 +46,9 @@ class DiskSample:
 
 @dataclass(frozen=True)
 class PoolSample:
-    """A pool's mean response time in an hour; the pool is known by its URI."""
+    """A pool's mean response time in an hour; the pool by its primary key."""
 
-    uri: str
+    pool: int
     hour: datetime
     latency_ms: float
 
@@ -51,107 +62,140 @@ class UseSample:
     used_bytes: int
 
 
-def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: Iterable[UseSample]) -> int:
-    """Store samples; one that is there already stays as it is. Returns how many were given."""
-    rows = list(disks)
-    where = _disks_with_pools({row.identity for row in rows})
-    disk_rows = [
-        {
-            "disk_id": where[s.identity][0],
-            "pool_id": where[s.identity][1],
-            "hour": s.hour,
-            "read_iops": s.read_iops,
-            "write_iops": s.write_iops,
-            "kib": s.kib,
-        }
-        for s in rows
-        if s.identity in where
-    ]
-    pool_keys = dict(Pool.objects.values_list("uri", "pk"))
-    pool_rows = [
-        {"pool_id": pool_keys[s.uri], "hour": s.hour, "latency_ms": s.latency_ms} for s in pools if s.uri in pool_keys
-    ]
-    store_keys = dict(Datastore.objects.values_list("identity", "pk"))
-    use_rows = [
-        {"datastore_id": store_keys[s.identity], "day": s.day, "used_bytes": s.used_bytes}
-        for s in uses
-        if s.identity in store_keys
-    ]
+@dataclass
+class Learned:
+    """What new samples touched: how many were new, and which profiles and curves have to be made anew."""
+
+    samples: int = 0
+    disks: set[int] = field(default_factory=set)
+    hours: set[datetime] = field(default_factory=set)
+    pools: set[int] = field(default_factory=set)
+
+    def add(self, other: Learned) -> None:
+        """Take in what other samples touched."""
+        self.samples += other.samples
+        self.disks |= other.disks
+        self.hours |= other.hours
+        self.pools |= other.pools
+
+
+def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: Iterable[UseSample]) -> Learned:
+    """Store samples; one that is there already stays as it is."""
+    learned = Learned()
     with transaction.atomic():
-        for model, new in ((DiskHour, disk_rows), (PoolHour, pool_rows), (DatastoreDay, use_rows)):
-            insert(model, new, keep=True)
-    return len(disk_rows) + len(pool_rows) + len(use_rows)
+        sums = _add_loads(list(disks), learned)
+        _add_latencies(list(pools), sums, learned)
+        store_keys = dict(Datastore.objects.values_list("identity", "pk"))
+        days = [
+            {"datastore_id": store_keys[s.identity], "day": s.day, "used_bytes": s.used_bytes, "capacity_bytes": None}
+            for s in uses
+            if s.identity in store_keys
+        ]
+        insert(DatastoreDay, days, keep=True)
+        learned.samples += len(days)
+    return learned
+
+
+Sums = dict[tuple[int, datetime], Floats]
+
+
+def _add_loads(samples: list[DiskSample], learned: Learned) -> Sums:
+    """Put loads into the days of their disks. Returns the features that they add to each pool and hour."""
+    where = _disks_with_pools({sample.identity for sample in samples})
+    by_day: dict[tuple[date, int], list[DiskSample]] = {}
+    for sample in samples:
+        if sample.identity in where:
+            moment = sample.hour.astimezone(UTC)
+            by_day.setdefault((moment.date(), where[sample.identity][0]), []).append(sample)
+    told: list[tuple[int, DiskSample]] = []
+    keys = list(by_day)
+    for first in range(0, len(keys), AT_ONCE):
+        part = keys[first : first + AT_ONCE]
+        known = _loads_of({day for day, _ in part}, {disk for _, disk in part})
+        rows = []
+        for key in part:
+            loads = np.frombuffer(known.get(key, NOTHING), dtype=np.float32).reshape(HOURS, 3).copy()
+            news = [s for s in by_day[key] if np.isnan(loads[s.hour.astimezone(UTC).hour, 0])]
+            pool = where[by_day[key][0].identity][1]
+            for sample in news:
+                hour = sample.hour.astimezone(UTC).hour
+                loads[hour] = sample.read_iops, sample.write_iops, sample.kib
+            told += [(pool, sample) for sample in news if pool is not None]
+            if news:
+                learned.samples += len(news)
+                learned.disks.add(key[1])
+                learned.hours |= {sample.hour for sample in news}
+                rows.append({"day": key[0], "disk_id": key[1], "pool_id": pool, "loads": loads.tobytes()})
+        insert(DiskDay, rows, ("loads", "pool"))
+    return _summed(told)
+
+
+def _summed(told: list[tuple[int, DiskSample]]) -> Sums:
+    """The features of all samples on a pool in an hour together."""
+    places = {at: n for n, at in enumerate(dict.fromkeys((pool, sample.hour) for pool, sample in told))}
+    values = np.array([(s.read_iops, s.write_iops, s.kib) for _, s in told], dtype=np.float64).reshape(len(told), 3)
+    sums = np.zeros((len(places), 4))
+    np.add.at(sums, [places[pool, sample.hour] for pool, sample in told], features(*values.T).T)
+    return {at: sums[n] for at, n in places.items()}
+
+
+def _loads_of(days: Collection[date], disks: Collection[int]) -> dict[tuple[date, int], bytes]:
+    rows = DiskDay.objects.filter(day__in=days, disk__in=disks).select_for_update()
+    return {(day, disk): bytes(loads) for day, disk, loads in rows.values_list("day", "disk_id", "loads")}
 
 
 def _disks_with_pools(identities: set[str]) -> dict[str, tuple[int, int | None]]:
     """Primary keys of disks and of the pool beneath each, by the disk's identity."""
-    pool_of = dict(Pool.objects.filter(volumes__serial__isnull=False).values_list("volumes__serial", "pk"))
-    found = Disk.objects.filter(identity__in=identities).values_list("identity", "pk", "datastore__serial")
-    return {identity: (key, pool_of.get(serial)) for identity, key, serial in found}
+    pool_of = pools_by_serial()
+    found = Disk.objects.filter(identity__in=identities)
+    rows = found.values_list("identity", "pk", "placement__datastore__serial")
+    return {identity: (key, pool_of.get(serial)) for identity, key, serial in rows}
 
 
-def learn() -> None:
-    """Sum features of new pool hours, refit every pool's curve, and make the disks' profiles anew."""
-    sum_features()
-    for pool in Pool.objects.all():
-        fit_pool(pool)
-    make_profiles(datetime.now(UTC))
+def _add_latencies(samples: list[PoolSample], sums: Mapping[tuple[int, datetime], Floats], learned: Learned) -> None:
+    """Put latencies and summed features into the hours of their pools."""
+    latencies = {(sample.pool, sample.hour): sample.latency_ms for sample in samples}
+    wanted = {*latencies, *sums}
+    if not wanted:
+        return
+    pools, hours = {pool for pool, _ in wanted}, {hour for _, hour in wanted}
+    there = PoolHour.objects.filter(hour__gte=min(hours), hour__lte=max(hours), pool__in=pools).select_for_update()
+    known = {(row[0], row[1]): row[2:] for row in there.values_list("pool_id", "hour", "latency_ms", *FEATURES)}
+    rows = []
+    for key in wanted:
+        latency, *before = known.get(key, (None, None, None, None, None))
+        if latency is None and key in latencies:
+            latency = latencies[key]
+            learned.samples += 1
+        elif key not in sums:
+            continue
+        parts = sums.get(key)
+        if parts is not None:
+            before = [(value or 0.0) + float(part) for value, part in zip(before, parts, strict=True)]
+        named = dict(zip(FEATURES, before, strict=True))
+        rows.append({"pool_id": key[0], "hour": key[1], "latency_ms": latency, **named})
+        learned.pools.add(key[0])
+    insert(PoolHour, rows, ("latency_ms", *FEATURES))
+
+
+def learn(learned: Learned, moment: datetime) -> None:
+    """Make anew what rests on new samples: profiles of disks at those hours, curves of pools, and coincidences.
+
+    A pool's coincidence is made once a day, as it takes all samples of its disks.
+    """
+    update_profiles(learned.disks, learned.hours, moment)
+    for pool in Pool.objects.filter(pk__in=learned.pools):
+        fit_pool(pool, moment)
+    make_coincidences(coincidences_due(moment), moment)
     changed()
 
 
-def sum_features() -> None:
-    """Fill ``features`` of pool hours that have none, from the disks' samples of that hour (summed by the database)."""
-    for pool, first in PoolHour.objects.filter(features__isnull=True).values_list("pool").annotate(first=Max("hour")):
-        waiting = {row.hour: row for row in PoolHour.objects.filter(pool=pool, features__isnull=True, hour__lte=first)}
-        scale = (F("kib") - 8.0) / 8.0
-        sums = (
-            DiskHour.objects.filter(pool=pool, hour__in=list(waiting))
-            .values("hour")
-            .annotate(
-                r=Sum("read_iops"),
-                w=Sum("write_iops"),
-                rk=Sum(Cast(F("read_iops") * scale, FloatField())),
-                wk=Sum(Cast(F("write_iops") * scale, FloatField())),
-            )
-        )
-        filled = []
-        for row in sums:
-            target = waiting[row["hour"]]
-            target.features = [row["r"], row["w"], row["rk"], row["wk"]]
-            filled.append(target)
-        PoolHour.objects.bulk_update(filled, ["features"], batch_size=500)
-
-
-def fit_pool(pool: Pool) -> None:
-    """Fit the pool's service curve to its hours and keep it with its error."""
-    since = datetime.now(UTC) - timedelta(days=PROFILE_DAYS)
-    rows = list(
-        PoolHour.objects.filter(pool=pool, hour__gte=since, features__isnull=False).values_list(
-            "features", "latency_ms"
-        )
-    )
-    if not rows and pool.fit_samples:
-        # Nothing newer was measured: what is known stays, as of an imported estate.
-        return
-    sums = np.array([row[0] for row in rows], dtype=float).reshape(len(rows), 4).T
-    fit = fit_curve(sums, np.array([row[1] for row in rows], dtype=float), FALLBACK_CURVE)
-    Pool.objects.filter(pk=pool.pk).update(
-        curve_l0_ms=fit.curve.l0_ms,
-        curve_x_max=fit.curve.x_max,
-        curve_beta=fit.curve.beta,
-        curve_gamma=fit.curve.gamma,
-        fit_error_ms=fit.error_ms,
-        fit_samples=fit.samples,
-        fit_seen_max=fit.seen_max,
-        fit_cautious=fit.cautious,
-    )
-
-
 def prune(now: datetime) -> int:
-    """Delete samples older than is ever used. Returns how many rows went."""
+    """Delete samples and daily figures older than is ever used. Returns how many rows went."""
     before = now - timedelta(days=KEPT_DAYS)
-    gone = DiskHour.objects.filter(hour__lt=before).delete()[0] + PoolHour.objects.filter(hour__lt=before).delete()[0]
-    return (
-        gone
-        + DatastoreDay.objects.filter(day__lt=(before - timedelta(days=settings.TELEMETRY_DAYS)).date()).delete()[0]
-    )
+    gone = DiskDay.objects.filter(day__lt=before.date()).delete()[0]
+    gone += PoolHour.objects.filter(hour__lt=before).delete()[0]
+    years = (now - timedelta(days=settings.FIGURES_KEPT_DAYS)).date()
+    for model in (DatastoreDay, VolumeDay, PoolDay):
+        gone += model._default_manager.filter(day__lt=years).delete()[0]
+    return gone

@@ -176,8 +176,8 @@ TRACED = {**MODELS, **ENDS}
 def _stores_of(kind: str, key: int) -> Iterable[int]:
     """Datastores on the chain of a thing."""
     way = {
-        "machine": Q(disks__machine=key),
-        "disk": Q(disks=key),
+        "machine": Q(disk_placements__disk__machine=key),
+        "disk": Q(disk_placements__disk=key),
         "host": Q(mounts__host=key),
         "datastore": Q(pk=key),
         "volume": Q(serial__in=Volume.objects.filter(pk=key).values("serial"))
@@ -203,9 +203,11 @@ def _relation(kind: str, layer: str) -> Callable[[int], Q]:
         if kind == "disk" and layer == "machine":
             return Q(disks=key)
         if kind in ("machine", "disk") and layer == "host":
-            return Q(machines=key) if kind == "machine" else Q(machines__disks=key)
+            return (
+                Q(machine_placements__machine=key) if kind == "machine" else Q(machine_placements__machine__disks=key)
+            )
         if kind == "host" and layer in ("machine", "disk"):
-            return Q(device=key) if layer == "machine" else Q(machine__device=key)
+            return Q(placement__host=key) if layer == "machine" else Q(machine__placement__host=key)
         found = _by_array_side(kind, layer, key) or _by_store(layer, _stores_of(kind, key))
         serials = _raw_serials(kind, key)
         return found | _by_raw(layer, serials) if serials else found
@@ -219,7 +221,7 @@ def _raw_serials(kind: str, key: int) -> list[str]:
     way = {
         "machine": Q(machine=key),
         "disk": Q(pk=key),
-        "host": Q(machine__device=key),
+        "host": Q(machine__placement__host=key),
         "volume": Q(raw_serial__in=volumes.filter(pk=key).values("serial")),
         "pool": Q(raw_serial__in=volumes.filter(pool=key).values("serial")),
         "array": Q(raw_serial__in=volumes.filter(device=key).values("serial")),
@@ -230,14 +232,15 @@ def _raw_serials(kind: str, key: int) -> list[str]:
 
 
 def _by_raw(layer: str, serials: list[str]) -> Q:
+    volumes = Volume.objects.filter(serial__in=serials)
     return {
-        "machine": Q(disks__raw_serial__in=serials),
+        "machine": Q(disks__in=Disk.objects.filter(raw_serial__in=serials)),
         "disk": Q(raw_serial__in=serials),
-        "host": Q(machines__disks__raw_serial__in=serials),
+        "host": Q(machine_placements__machine__disks__in=Disk.objects.filter(raw_serial__in=serials)),
         "datastore": Q(pk=None),
         "volume": Q(serial__in=serials),
-        "pool": Q(volumes__serial__in=serials),
-        "array": Q(volumes__serial__in=serials),
+        "pool": Q(volumes__in=volumes),
+        "array": Q(volumes__in=volumes),
     }[layer]
 
 
@@ -269,14 +272,15 @@ def _by_member(kind: str, layer: str, key: int) -> Q | None:
 
 def _by_store(layer: str, stores: Iterable[int]) -> Q:
     serials = Datastore.objects.filter(pk__in=stores).values("serial")
+    volumes = Volume.objects.filter(serial__in=serials)
     return {
-        "machine": Q(disks__datastore__in=stores),
-        "disk": Q(datastore__in=stores),
+        "machine": Q(disks__placement__datastore__in=stores),
+        "disk": Q(placement__datastore__in=stores),
         "host": Q(mounts__datastore__in=stores),
         "datastore": Q(pk__in=stores),
         "volume": Q(serial__in=serials) | Q(set_serial__in=serials),
-        "pool": Q(volumes__serial__in=serials),
-        "array": Q(volumes__serial__in=serials),
+        "pool": Q(volumes__in=volumes),
+        "array": Q(volumes__in=volumes),
     }[layer]
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from django.db.models import Q
 
-from movelot.inventory.models import Cluster, Device, HostPort, Portal, Volume
+from movelot.inventory.models import Cluster, Device, Disk, HostPort, Portal, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 
 
@@ -60,11 +60,11 @@ def _matrices(device: Device, kind: str) -> Iterator[ClusterPaths]:
 def by_end(layer: str, reached: Reached) -> Q:
     """Which rows of ``layer`` are on the chain of an end."""
     serials = Volume.objects.filter(pk__in=reached.volumes).values("serial")
-    on_volumes = Q(datastore__serial__in=serials) | Q(raw_serial__in=serials)
-    disks = Q(disks__datastore__serial__in=serials) | Q(disks__raw_serial__in=serials)
+    on_volumes = Q(placement__datastore__serial__in=serials) | Q(raw_serial__in=serials)
+    disks = Q(disks__in=Disk.objects.filter(on_volumes))
     return {
-        "machine": disks & Q(device__in=reached.hosts),
-        "disk": on_volumes & Q(machine__device__in=reached.hosts),
+        "machine": disks & Q(placement__host__in=reached.hosts),
+        "disk": on_volumes & Q(machine__placement__host__in=reached.hosts),
         "host": Q(pk__in=reached.hosts),
         "datastore": Q(serial__in=serials) & Q(mounts__host__in=reached.hosts),
         "volume": Q(pk__in=reached.volumes),

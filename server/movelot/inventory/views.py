@@ -20,7 +20,7 @@ class DiskSerializer(serializers.ModelSerializer[Disk]):
     """A disk in a list."""
 
     machine = serializers.CharField(source="machine.name")
-    host = serializers.CharField(source="machine.device.name")
+    host = serializers.CharField(source="machine.host.name")
     datastore = serializers.CharField(source="datastore.name", default="")
 
     class Meta:
@@ -29,8 +29,8 @@ class DiskSerializer(serializers.ModelSerializer[Disk]):
 
 
 class DiskFilter(filters.FilterSet):  # type: ignore[misc]  # the library has no types
-    datastore = filters.CharFilter(field_name="datastore__name")
-    group = filters.CharFilter(field_name="datastore__group__name")
+    datastore = filters.CharFilter(field_name="placement__datastore__name")
+    group = filters.CharFilter(field_name="placement__datastore__membership__group__name")
 
     class Meta:
         model = Disk
@@ -40,11 +40,11 @@ class DiskFilter(filters.FilterSet):  # type: ignore[misc]  # the library has no
 class DiskList(generics.ListAPIView[Disk]):
     """Disks, paged, filtered, sorted and searched in the database."""
 
-    queryset = Disk.objects.select_related("machine__device", "datastore").order_by("name", "pk")
+    queryset = Disk.objects.select_related("machine__placement__host", "placement__datastore").order_by("name", "pk")
     serializer_class = DiskSerializer
     filterset_class = DiskFilter
     search_fields = ["name"]
-    ordering_fields = ["name", "size_bytes", "machine__name", "datastore__name"]
+    ordering_fields = ["name", "size_bytes", "machine__name", "placement__datastore__name"]
 
 
 class TraceSerializer(DataclassSerializer[Trace]):

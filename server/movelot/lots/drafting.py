@@ -123,12 +123,18 @@ def redraft(lot: Lot) -> Lot:
     return lot
 
 
+def devices_named(names: set[str]) -> dict[str, Device]:
+    """Devices by name: the one that is there, else the one that was, so that steps on it can be told of."""
+    rows = Device.known.filter(name__in=names).order_by("-unlinked")
+    return {device.name: device for device in rows}
+
+
 def put_steps(lot: Lot, specs: list[StepSpec]) -> None:
     """Store ``specs`` as the lot's steps; the graph is proven to be an order first."""
     StepGraph(
         tuple(StepNode(str(n), s.device, s.seconds, frozenset(map(str, s.needs)), s.slots) for n, s in enumerate(specs))
     )
-    devices = {device.name: device for device in Device.objects.filter(name__in={spec.device for spec in specs})}
+    devices = devices_named({spec.device for spec in specs})
     Step.objects.bulk_create(
         Step(
             lot=lot,
@@ -151,10 +157,10 @@ def put_steps(lot: Lot, specs: list[StepSpec]) -> None:
 def _common_checks(lot: Lot, draft: Draft) -> list[Check]:
     """Checks that every lot has: its devices answer, their readings are fresh, no other lot works on them."""
     names = {spec.device for spec in draft.steps}
-    devices = list(Device.objects.filter(name__in=names))
+    devices = list(devices_named(names).values())
     away = [device for device in devices if not device.known_well]
     by_hand = sorted(device.name for device in devices if device.imported)
-    checks = [Check("devices answer", STOP, device.detail or f"{device.name} is {device.state}.") for device in away]
+    checks = [Check("devices answer", STOP, device.trouble) for device in away]
     if by_hand:
         text = f"{_counted(len(by_hand), 'device')} known from a file only; people carry this lot out by its run sheet"
         checks.append(Check("devices answer", WARN, text))

@@ -38,7 +38,7 @@ def path_findings() -> list[Finding]:
 def _mounted() -> dict[str, set[str]]:
     """Names of the hosts that mount a datastore on a device, or run a machine that has it, by the device's serial."""
     found: dict[str, set[str]] = {}
-    for serial, host in Disk.objects.exclude(raw_serial="").values_list("raw_serial", "machine__device__name"):
+    for serial, host in Disk.objects.exclude(raw_serial="").values_list("raw_serial", "machine__placement__host__name"):
         found.setdefault(serial, set()).add(host)
     for serial, host in Mount.objects.values_list("datastore__serial", "host__name"):
         found.setdefault(serial, set()).add(host)

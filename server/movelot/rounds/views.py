@@ -149,7 +149,7 @@ def slowest() -> SlowestPool | None:
     best: tuple[float, SlowestPool] | None = None
     for group in BalanceGroup.objects.filter(datastores__isnull=False).distinct():
         found = estate_of(group)
-        for n, name in enumerate(found.estate.pools):
+        for n, name in enumerate(found.estate.pools[: found.pools_known]):
             peak = float(found.state.peak_ms[n])
             if best is None or peak > best[0]:
                 hours = [round(float(v), 3) for v in found.state.latency_ms[n, WEEKDAY]]

@@ -274,7 +274,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All balance groups, the one with most machines first. */
+        /** @description All balance groups, the one with most disks first. */
         get: operations["balance_groups_list"];
         put?: never;
         post?: never;
@@ -830,6 +830,7 @@ export interface components {
             id: number;
             name: string;
             array: string;
+            known: boolean;
             latency_ms: number[];
             weekend_ms: number[];
             /** Format: double */

@@ -333,15 +333,20 @@ function PoolBrackets({
               columnGap: 1,
             }}
           >
-            <a href={`/trace/pool/${String(pool.id)}`} style={{ color: "var(--mute)" }}>
-              {pool.name}
-            </a>
+            {pool.known ? (
+              <a href={`/trace/pool/${String(pool.id)}`} style={{ color: "var(--mute)" }}>
+                {pool.name}
+              </a>
+            ) : (
+              <span style={{ color: "var(--mute)" }}>{pool.name}</span>
+            )}
             <span className="mono">
               <strong style={{ whiteSpace: "nowrap", color: pool.over ? "var(--buoyText)" : "inherit" }}>
                 {pool.over && "▲ "}
-                {formatMs(pool.peak_ms)}
+                {pool.known ? formatMs(pool.peak_ms) : "◇ no latency told"}
               </strong>
-              {then &&
+              {pool.known &&
+                then &&
                 formatMs(then.peak_ms) !== formatMs(pool.peak_ms) &&
                 ` →\u00a0${then.peak_ms.toFixed(1)}`}
             </span>

@@ -118,6 +118,7 @@ export const board = (part: Partial<Schemas["GroupBoard"]> = {}): Schemas["Group
       id: 1,
       name: "granite-fast",
       array: "granite",
+      known: true,
       latency_ms: Array<number>(24).fill(11.8),
       weekend_ms: Array<number>(24).fill(4),
       hours_over: [10],

@@ -1,0 +1,117 @@
+"""What hosts said: their own fields, ports and devices, and the datastores that they mount."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
+
+from movelot.inventory.bulk import insert
+from movelot.inventory.follow.machines import follow_machines
+from movelot.inventory.follow.rows import follow_listed
+from movelot.inventory.models import (
+    BalanceGroup,
+    Cluster,
+    Datastore,
+    Device,
+    GroupMember,
+    HostDevice,
+    HostPort,
+    Mount,
+)
+from movelot.inventory.readings import HostReading, Row
+from movelot_core.fabric.paths import FC, bare_address
+
+Told = Sequence[tuple[Device, HostReading]]
+DATASTORE_FIELDS = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents", "gone_at")
+HOW_MOUNTED = ("server", "path", "version", "ways")
+
+
+def follow_hosts(told: Told, moment: datetime) -> None:
+    """Make the hosts' rows be those of their readings, and set the hosts' own fields; the caller saves them."""
+    clusters = _clusters({reading.cluster for _, reading in told})
+    for device, reading in told:
+        _follow_host(device, reading)
+        device.cluster = clusters[reading.cluster]
+    follow_listed(HostPort, {device.pk: reading.ports for device, reading in told})
+    follow_listed(HostDevice, {device.pk: reading.devices for device, reading in told})
+    keys = _follow_datastores(told)
+    _follow_mounts(
+        {device.pk: {keys[row["identity"]]: row["mount"] for row in reading.datastores} for device, reading in told},
+        moment,
+    )
+    follow_machines(told, moment)
+
+
+def _clusters(names: Collection[str]) -> dict[str, Cluster]:
+    """The cluster of each name, made with a balance group of its own where it is new."""
+    found = {cluster.name: cluster for cluster in Cluster.objects.filter(name__in=names)}
+    for name in sorted(set(names) - set(found)):
+        found[name] = Cluster.objects.create(name=name)
+        BalanceGroup.objects.get_or_create(name=name, defaults={"cluster": found[name]})
+    return found
+
+
+def _follow_host(device: Device, reading: HostReading) -> None:
+    device.initiator, device.scan_seconds = reading.initiator, reading.scan_seconds
+    device.subsystems, device.queue_depth = reading.subsystems, reading.queue_depth
+    device.sessions, device.chap = reading.sessions, reading.chap
+    device.default_datastore = reading.default_datastore
+    device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
+
+
+def _follow_datastores(told: Told) -> dict[str, int]:
+    """Make datastores be what is told of each, by identity. Returns their primary keys."""
+    rows: dict[str, Row] = {}
+    first_by_cluster: dict[str, str] = {}
+    for _, reading in sorted(told, key=lambda each: each[1].cluster, reverse=True):
+        for row in reading.datastores:
+            rows[row["identity"]] = {**row, "gone_at": None}
+            first_by_cluster[row["identity"]] = reading.cluster
+    # Most of what a host mounts another one has told of already: only what differs is written.
+    there = Datastore.known.filter(identity__in=rows)
+    keys, known = {}, {}
+    for identity, key, *values in there.values_list("identity", "pk", *DATASTORE_FIELDS):
+        keys[identity], known[identity] = key, values
+    news = [
+        {"identity": identity, **{name: row[name] for name in DATASTORE_FIELDS}}
+        for identity, row in rows.items()
+        if known.get(identity) != [row[name] for name in DATASTORE_FIELDS]
+    ]
+    insert(Datastore, news, DATASTORE_FIELDS)
+    if news:
+        keys = dict(there.values_list("identity", "pk"))
+    _join_groups({keys[identity]: cluster for identity, cluster in first_by_cluster.items() if identity not in known})
+    return keys
+
+
+def _join_groups(clusters: Mapping[int, str]) -> None:
+    """Let datastores that were never seen before join the group of their cluster, by their primary keys.
+
+    Of several clusters that mount one it is the first by name; where it belongs from then on is for people to say.
+    """
+    groups = dict(BalanceGroup.objects.filter(cluster__isnull=False).values_list("cluster__name", "pk"))
+    rows = [{"datastore_id": key, "group_id": groups[name]} for key, name in clusters.items() if name in groups]
+    insert(GroupMember, rows, keep=True)
+
+
+def _follow_mounts(told: Mapping[int, Mapping[int, Row]], moment: datetime) -> None:
+    """Make the mounts of each host be those ``told`` of it; hosts and datastores by primary key."""
+    mounts = Mount.objects.filter(host__in=told)
+    known = {(host, key): tuple(how) for host, key, *how in mounts.values_list("host", "datastore", *HOW_MOUNTED)}
+    wanted = {(host, key): how for host, of_host in told.items() for key, how in of_host.items()}
+    gone = known.keys() - wanted.keys()
+    for host in {host for host, _ in gone}:
+        Mount.objects.filter(host=host, datastore__in=[key for each, key in gone if each == host]).delete()
+    rows = [
+        {"host_id": host, "datastore_id": key, **how}
+        for (host, key), how in wanted.items()
+        if known.get((host, key)) != tuple(how[name] for name in HOW_MOUNTED)
+    ]
+    insert(Mount, rows, HOW_MOUNTED)
+    if gone:
+        mark_unmounted({key for _, key in gone}, moment)
+
+
+def mark_unmounted(keys: Collection[int], moment: datetime) -> None:
+    """A datastore that no host mounts any more is gone, and so is the place of the disks on it."""
+    Datastore.objects.filter(pk__in=keys, mounts=None).update(gone_at=moment)

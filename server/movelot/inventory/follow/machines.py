@@ -1,0 +1,117 @@
+"""Which machines hosts run, and where their disks are: things that stay, placements that change."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
+
+from movelot.inventory.bulk import insert
+from movelot.inventory.follow.rows import PROVISIONAL
+from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Machine, MachinePlacement
+from movelot.inventory.readings import HostReading, Row
+
+# What is known of a machine by its name alone: it came from a file, or was labelled before machines had identities.
+BY_NAME = "name:"
+MACHINE_FIELDS = ("name", "os", "address", "power", "gone_at")
+DISK_FIELDS = ("name", "machine_id", "size_bytes", "raw_serial", "shared", "gone_at")
+
+
+def follow_machines(told: Sequence[tuple[Device, HostReading]], moment: datetime) -> None:
+    """Make machines, disks and their placements be those ``told`` by hosts.
+
+    A machine that two of them list is where the later one by name has it: it is on its way, and one will drop it.
+    """
+    in_order = sorted(told, key=lambda each: each[0].name)
+    rows = {row["identity"]: (device.pk, row) for device, reading in in_order for row in reading.machines}
+    _adopt({identity: (host, row) for identity, (host, row) in rows.items()})
+    machines = _keep_machines({identity: row for identity, (_, row) in rows.items()})
+    left = _place_machines(
+        {machines[identity]: (host, row) for identity, (host, row) in rows.items()}, [d.pk for d, _ in told], moment
+    )
+    disks = [(machines[identity], disk) for identity, (_, row) in rows.items() for disk in row["disks"]]
+    _follow_disks(disks, [*machines.values(), *left], moment)
+
+
+def _adopt(rows: Mapping[str, tuple[int, Row]]) -> None:
+    """Give machines that were known by place or name alone the identity that their host tells now."""
+    known = set(Machine.known.filter(identity__in=rows).values_list("identity", flat=True))
+    news = {identity: row for identity, row in rows.items() if identity not in known}
+    if not news:
+        return
+    placed = MachinePlacement.objects.filter(machine__identity__startswith=PROVISIONAL)
+    by_place = {(host, uri): key for host, uri, key in placed.values_list("host_id", "uri", "machine_id")}
+    gone = Machine.known.filter(gone_at__isnull=False, identity__startswith=BY_NAME)
+    by_name = dict(gone.values_list("identity", "pk"))
+    for identity, (host, row) in news.items():
+        key = by_place.get((host, row["uri"])) or by_name.pop(f"{BY_NAME}{row['name']}", None)
+        if key is not None:
+            Machine.known.filter(pk=key).update(identity=identity)
+
+
+def _keep_machines(rows: Mapping[str, Row]) -> dict[str, int]:
+    """Store what differs. Returns primary keys by identity."""
+    there = Machine.known.filter(identity__in=rows)
+    known = {identity: values for identity, *values in there.values_list("identity", *MACHINE_FIELDS)}
+    news = []
+    for identity, row in rows.items():
+        told = {"gone_at": None, **{name: row[name] for name in MACHINE_FIELDS if name != "gone_at"}}
+        if known.get(identity) != [told[name] for name in MACHINE_FIELDS]:
+            news.append({"identity": identity, **told})
+    insert(Machine, news, MACHINE_FIELDS)
+    return dict(there.values_list("identity", "pk"))
+
+
+def _place_machines(told: Mapping[int, tuple[int, Row]], hosts: Sequence[int], moment: datetime) -> list[int]:
+    """Put each machine on its host. Returns the primary keys of machines that none of ``hosts`` lists any more."""
+    fields = ("host_id", "uri", "etag")
+    placed = MachinePlacement.objects.filter(host__in=hosts) | MachinePlacement.objects.filter(machine__in=told)
+    known = {key: values for key, *values in placed.values_list("machine_id", *fields, "since")}
+    rows = []
+    for key, (host, row) in told.items():
+        now = [host, row["uri"], row["etag"]]
+        before = known.get(key)
+        if before is None or before[:3] != now:
+            since = before[3] if before and before[0] == host else moment
+            rows.append({"machine_id": key, **dict(zip(fields, now, strict=True)), "since": since})
+    insert(MachinePlacement, rows, (*fields, "since"))
+    asked = set(hosts)
+    left = [key for key, values in known.items() if key not in told and values[0] in asked]
+    MachinePlacement.objects.filter(machine__in=left).delete()
+    Machine.objects.filter(pk__in=left).update(gone_at=moment)
+    return left
+
+
+def _follow_disks(told: Sequence[tuple[int, Row]], machines: Iterable[int], moment: datetime) -> None:
+    """Make the disks of ``machines`` be those ``told``, each with its machine's primary key."""
+    identities = [row["identity"] for _, row in told]
+    there = Disk.known.filter(identity__in=identities)
+    known = {identity: values for identity, *values in there.values_list("identity", *DISK_FIELDS)}
+    news = []
+    for machine, row in told:
+        now = {**{name: row.get(name) for name in DISK_FIELDS}, "machine_id": machine, "gone_at": None}
+        if known.get(row["identity"]) != [now[name] for name in DISK_FIELDS]:
+            news.append({"identity": row["identity"], **now})
+    insert(Disk, news, DISK_FIELDS)
+    keys = dict(there.values_list("identity", "pk"))
+    said = set(keys.values())
+    gone = [
+        key for key in Disk.objects.filter(machine__in=list(machines)).values_list("pk", flat=True) if key not in said
+    ]
+    Disk.objects.filter(pk__in=gone).update(gone_at=moment)
+    _place_disks({keys[row["identity"]]: row["datastore"] for _, row in told}, gone, moment)
+
+
+def _place_disks(told: Mapping[int, str], gone: Sequence[int], moment: datetime) -> None:
+    """Put each disk on the datastore of that identity, and those that are gone nowhere."""
+    # A disk may lie on a datastore that only other hosts tell of.
+    stores = dict(Datastore.known.filter(identity__in=set(told.values())).values_list("identity", "pk"))
+    wanted = {key: stores[name] for key, name in told.items() if name in stores}
+    known = dict(DiskPlacement.objects.filter(disk__in=told).values_list("disk_id", "datastore_id"))
+    rows = [
+        {"disk_id": key, "datastore_id": store, "since": moment}
+        for key, store in wanted.items()
+        if known.get(key) != store
+    ]
+    insert(DiskPlacement, rows, ("datastore", "since"))
+    nowhere = [key for key in known if key not in wanted]
+    DiskPlacement.objects.filter(disk__in=[*nowhere, *gone]).delete()

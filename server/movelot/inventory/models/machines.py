@@ -1,0 +1,122 @@
+"""Machines with their disks, the datastores that hold these, and where each is now and since when."""
+
+from __future__ import annotations
+
+from django.contrib.contenttypes.fields import GenericRelation
+from django.db import models
+from django.db.models import F, Q
+
+from movelot.inventory.models.devices import Device
+from movelot.inventory.models.durable import Durable
+from movelot.inventory.models.labels import Label
+
+
+class Datastore(Durable):
+    """A datastore, known by its identity on every host that mounts it."""
+
+    identity = models.CharField(max_length=64, unique=True)
+    name = models.CharField(max_length=128)
+    serial = models.CharField(max_length=64, db_index=True)
+    capacity_bytes = models.BigIntegerField()
+    free_bytes = models.BigIntegerField()
+    other_bytes = models.BigIntegerField()
+    # What lives there beside disks, as [kind, name]: images, templates, swap files, a cluster's heartbeat.
+    contents = models.JSONField(default=list)
+    labels = GenericRelation(Label)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(free_bytes__lte=F("capacity_bytes")), name="datastore_free_in_capacity")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Mount(models.Model):
+    """A datastore mounted on a host. For an export also how: server and path as spelled there, version, and the ways.
+
+    ``ways`` are [port, server interface] pairs that work now.
+    """
+
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="mounts")
+    host = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="mounts")
+    server = models.CharField(max_length=253, blank=True)
+    path = models.CharField(max_length=255, blank=True)
+    version = models.CharField(max_length=16, blank=True)
+    ways = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["datastore", "host"], name="mounted_once")]
+
+
+class Machine(Durable):
+    """A virtual machine; ``identity`` is its UUID, which it keeps on every host."""
+
+    identity = models.CharField(max_length=128, unique=True)
+    name = models.CharField(max_length=128, db_index=True)
+    os = models.CharField(max_length=64)
+    address = models.CharField(max_length=64)
+    power = models.CharField(max_length=16)
+    labels = GenericRelation(Label)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def host(self) -> Device:
+        """The host that runs it; raises ObjectDoesNotExist for one that is gone."""
+        return self.placement.host
+
+
+class MachinePlacement(models.Model):
+    """Which host runs a machine, since when, and where that host lists it. A machine that is gone has none."""
+
+    machine = models.OneToOneField(Machine, on_delete=models.CASCADE, related_name="placement")
+    host = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="machine_placements")
+    since = models.DateTimeField()
+    uri = models.CharField(max_length=255)
+    etag = models.CharField(max_length=64, blank=True)
+
+    def __str__(self) -> str:
+        return f"{self.machine} on {self.host}"
+
+
+class Disk(Durable):
+    """A virtual disk; its profiles are [3, 24] float32: read IOPS, write IOPS (95th percentiles) and KiB per I/O."""
+
+    identity = models.CharField(max_length=128, unique=True)
+    name = models.CharField(max_length=128)
+    machine = models.ForeignKey(Machine, on_delete=models.CASCADE, related_name="disks")
+    labels = GenericRelation(Label)
+    size_bytes = models.BigIntegerField()
+    pinned = models.BooleanField(default=False)
+    # The serial of the volume that a raw disk is, and whether other machines have it too; empty for any other disk.
+    raw_serial = models.CharField(max_length=64, blank=True, db_index=True)
+    shared = models.BooleanField(default=False)
+    weekday_profile = models.BinaryField(max_length=288, default=b"")
+    weekend_profile = models.BinaryField(max_length=288, default=b"")
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=Q(size_bytes__gte=0), name="disk_size_not_negative")]
+        indexes = [models.Index(fields=["name"]), models.Index(fields=["size_bytes"])]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def datastore(self) -> Datastore | None:
+        """The datastore that holds it; None for a raw disk."""
+        placement: DiskPlacement | None = getattr(self, "placement", None)
+        return placement.datastore if placement else None
+
+
+class DiskPlacement(models.Model):
+    """Which datastore holds a disk, and since when. Raw disks have none, nor what is gone."""
+
+    disk = models.OneToOneField(Disk, on_delete=models.CASCADE, related_name="placement")
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="disk_placements")
+    since = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"{self.disk} on {self.datastore}"
