@@ -12,6 +12,7 @@ from django.utils.timezone import now
 
 from bench.estates import generate
 from movelot.accounts.models import Role, User
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import (
     BalanceGroup,
     Cluster,
@@ -31,7 +32,6 @@ from movelot.inventory.models import (
     Portal,
     Volume,
 )
-from movelot.inventory.store import changed
 from movelot.lots.models import Lot
 from movelot_core.balance.estate import Estate
 
@@ -59,7 +59,7 @@ def build() -> str:
             for n in range(LOTS)
         ]
     )
-    changed()
+    everything_changed()
     return group.name
 
 

@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 import requests
+import stack as stack_script
 from playwright.sync_api import Page, expect
 
 from conftest import ROOT, WORKER, StandIns, until
@@ -88,22 +89,13 @@ class Stack:
         )
         log.close()
 
-    def start_worker(self) -> None:
-        self.spawn(
-            "worker",
-            "celery",
-            "--app",
-            "movelot",
-            "worker",
-            "--concurrency",
-            "2",
-            "--without-gossip",
-            "--without-mingle",
-        )
+    def start_workers(self) -> None:
+        for name in stack_script.WORKERS:
+            self.spawn(f"worker-{name}", *stack_script.worker_command(name))
 
     def start(self) -> None:
         self.spawn("web", "gunicorn", "movelot.wsgi", "--bind", f"127.0.0.1:{PORT}", "--threads", "4")
-        self.start_worker()
+        self.start_workers()
         self.spawn("beat", "celery", "--app", "movelot", "beat", "--pidfile=")
         until(self.answers, "the web server")
 
@@ -118,6 +110,10 @@ class Stack:
         process = self.processes.pop(name)
         os.killpg(process.pid, signal.SIGKILL)
         process.wait(10)
+
+    def kill_workers(self) -> None:
+        for name in stack_script.WORKERS:
+            self.kill(f"worker-{name}")
 
     def stop(self) -> None:
         for name in list(self.processes):

@@ -13,12 +13,12 @@ def test_a_killed_worker_leaves_a_balance_lot_that_goes_on(fresh: Stack, caller:
     lot = caller.call("POST", "balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
     assert caller.call("POST", f"lots/{lot}/run/").ok
     until(lambda: any(step["done_amount"] > 0 for step in caller.lot(lot)["steps"]), "a copy under way")
-    fresh.kill("worker")
+    fresh.kill_workers()
     begun = [t["disk"] for t in fresh.standins.world()["tasks"] if t["kind"] == "MoveDisk"]
     assert begun
     assert caller.lot(lot)["summary"]["state"] == "running"
     fresh.standins.control("pace", pace=3000)
-    fresh.start_worker()
+    fresh.start_workers()
     assert caller.ended(lot) == "done"
     # Each disk was copied once: the copies begun before the death were taken up, not begun again.
     copied = [t["disk"] for t in fresh.standins.world()["tasks"] if t["kind"] == "MoveDisk"]
@@ -35,8 +35,8 @@ def test_a_killed_worker_makes_no_second_volume(fresh: Stack, caller: Caller, do
     lot = caller.call("POST", "lots/", {"kind": "attach", "form": form}).json()["summary"]["id"]
     assert caller.call("POST", f"lots/{lot}/run/").ok
     until(lambda: caller.lot(lot)["summary"]["steps_done"] >= done, "the first steps")
-    fresh.kill("worker")
-    fresh.start_worker()
+    fresh.kill_workers()
+    fresh.start_workers()
     assert caller.ended(lot) == "done"
     world = fresh.standins.world()
     volumes = [v for v in world["volumes"] if v["name"] == name]

@@ -77,13 +77,28 @@ def prepare() -> None:
     stamp.write_text(digest)
 
 
+# The workers: which queues each takes from, and how many tasks at once. They mostly wait, for devices or the database.
+WORKERS = {"readings": ("readings", 3), "judging": ("judging,heavy", 2), "lots": ("lots", 12)}
+
+
+def worker_command(name: str) -> list[str]:
+    """One of the workers."""
+    queues, at_once = WORKERS[name]
+    shape = ["--pool", "threads", "--concurrency", str(at_once), "--without-gossip", "--without-mingle"]
+    return ["celery", "--quiet", "--app", "movelot", "worker", "--queues", queues, "--hostname", f"{name}@%h", *shape]
+
+
 def commands() -> dict[str, str]:
-    """Web, and a worker that keeps the schedule as well: one process less to start, and there is one worker here."""
+    """Web, the workers, and with the first of them the schedule: one process less to start."""
+    workers = {
+        f"worker-{name}": f"{BIN}/{' '.join(worker_command(name))} --loglevel WARNING"
+        f"{' --beat' if name == 'readings' else ''}"
+        for name in WORKERS
+    }
     return {
         "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --preload "
         f"--timeout 60 --log-level warning --chdir {ROOT / 'server'}",
-        "worker": f"{BIN}/celery --quiet --app movelot worker --beat --concurrency 3 --loglevel WARNING "
-        "--without-gossip --without-mingle",
+        **workers,
     }
 
 

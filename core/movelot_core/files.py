@@ -6,13 +6,11 @@ of 45 s; quay-02 has 10 s, so that a take-over of 20 s, which the others sit out
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from ipaddress import ip_address, ip_interface, ip_network
 from typing import Final
-
-from movelot_core.rounds import Finding, Urgency
 
 # Settings of an NFS client that arrays recommend, with how people call them and their unit.
 SETTINGS: Final = {
@@ -117,18 +115,9 @@ def differing(clients: Mapping[str, Mapping[str, int]], wanted: Mapping[str, int
     ]
 
 
-def limits_differ(array: str, differences: Sequence[Difference]) -> Finding | None:
-    """A finding on hosts whose NFS client is not set as ``array`` recommends.
-
-    It is *soon* where a timeout or a limit is below the advice: that host gives up before the others do.
-    """
-    if not differences:
-        return None
-    hosts = sorted({each.host for each in differences})
-    short = any(each.now < each.wanted for each in differences)
-    figures: dict[str, float | int | str | None] = {"hosts": len(hosts), "settings": len(differences)}
-    reasons = tuple(f"{d.host}:{d.setting}:{d.now}:{d.wanted}" for d in differences)
-    return Finding("file_limits", Urgency.SOON if short else Urgency.NOTE, "array", array, "attach", figures, reasons)
+def gives_up_early(differences: Iterable[Difference]) -> bool:
+    """Whether a timeout or a limit is below the advice: that host gives up before the others do."""
+    return any(each.now < each.wanted for each in differences)
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,34 +132,31 @@ class MountedAs:
     version: str
 
 
-def spelled_apart(volume: str, mounts: Sequence[MountedAs]) -> Finding | None:
-    """A finding for one file system that hosts mount under different spellings of its server or path.
+Spelling = tuple[str, str]
+
+
+def spelled_apart(mounts: Sequence[MountedAs]) -> list[tuple[Spelling, list[str]]]:
+    """Server and path with the hosts that spell them so, the spelling of most hosts first; empty where all are alike.
 
     Each spelling makes a datastore of its own, so that no machine moves between hosts of different spelling.
 
     Example: quay-01 mounts shale-a.kestrelbay.example:/exports/sand-01, quay-02 mounts 10.40.10.11:/exports/sand-01.
     """
-    spellings: dict[tuple[str, str], set[str]] = {}
+    spellings: dict[Spelling, set[str]] = {}
     for mount in mounts:
         spellings.setdefault((mount.server, mount.path), set()).add(mount.host)
     if len(spellings) < 2:
-        return None
-    figures: dict[str, float | int | str | None] = {"spellings": len(spellings), "hosts": len(mounts)}
+        return []
     order = sorted(spellings.items(), key=lambda item: (-len(item[1]), item[0]))
-    reasons = tuple(f"{server}:{path} on {', '.join(sorted(hosts))}" for (server, path), hosts in order)
-    return Finding("spelled_apart", Urgency.SOON, "volume", volume, "attach", figures, reasons)
+    return [(spelling, sorted(hosts)) for spelling, hosts in order]
 
 
-def versions_apart(volume: str, mounts: Sequence[MountedAs]) -> Finding | None:
-    """A finding for an export that hosts mount with different NFS versions: their locks do not see one another."""
+def versions_apart(mounts: Sequence[MountedAs]) -> list[tuple[str, list[str]]]:
+    """NFS versions with the hosts that mount with each, where they differ: their locks do not see one another."""
     versions: dict[str, set[str]] = {}
     for mount in mounts:
         versions.setdefault(mount.version, set()).add(mount.host)
-    if len(versions) < 2:
-        return None
-    figures: dict[str, float | int | str | None] = {"versions": len(versions), "hosts": len(mounts)}
-    reasons = tuple(f"{version} on {', '.join(sorted(hosts))}" for version, hosts in sorted(versions.items()))
-    return Finding("versions_apart", Urgency.NOW, "volume", volume, "attach", figures, reasons)
+    return [(version, sorted(hosts)) for version, hosts in sorted(versions.items())] if len(versions) > 1 else []
 
 
 def usual_spelling(mounts: Sequence[MountedAs]) -> tuple[str, str] | None:

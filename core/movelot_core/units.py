@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from decimal import Decimal, InvalidOperation
 
 from movelot_core.errors import DatastoreNameError, SizeError
@@ -92,6 +93,40 @@ def format_share(share: float) -> str:
     '95 %'
     """
     return f"{share * 100:.0f} %"
+
+
+def format_seconds(seconds: float) -> str:
+    """Seconds as a duration a person says.
+
+    >>> format_seconds(12), format_seconds(540), format_seconds(7200)
+    ('12 s', '9 min', '2.0 h')
+    """
+    if seconds < 90:
+        return f"{max(0, math.ceil(seconds - 0.001))} s"
+    if seconds < 5400:
+        return f"{seconds / 60:.0f} min"
+    return f"{seconds / 3600:.1f} h" if seconds < 172_800 else f"{seconds / 86_400:.0f} days"
+
+
+def count_of(count: int, noun: str, many: str = "") -> str:
+    """A number with its noun, in the plural where there is not one; ``many`` where that is not the noun with an s.
+
+    >>> count_of(1, "device"), count_of(2, "device"), count_of(0, "entry", "entries")
+    ('1 device', '2 devices', '0 entries')
+    """
+    return f"{count} {noun if count == 1 else many or noun + 's'}"
+
+
+def listed(names: Sequence[str], most: int = 5) -> str:
+    """Names in a sentence: the first ones, and how many more there are.
+
+    >>> listed(["a"]), listed(["a", "b"]), listed(["a", "b", "c"], 2)
+    ('a', 'a and b', 'a, b and 1 more')
+    """
+    more = len(names) - most
+    if more > 0:
+        return f"{', '.join(names[:most])} and {more} more"
+    return " and ".join([", ".join(names[:-1]), names[-1]]) if len(names) > 1 else "".join(names)
 
 
 def check_name(text: str) -> str:

@@ -11,8 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from movelot_core.rounds import Finding, Urgency
-
 NEARLY_FULL: Final = 0.8
 
 
@@ -60,9 +58,10 @@ def room_in(most: int, held: int, machines: Sequence[MachineShape]) -> Room:
     return Room(most, held, needed, int(max(0, most - held) / max(typical, 1.0)))
 
 
-def nearly_full(name: str, most: int, held: int) -> Finding | None:
-    """A finding for a set that holds four fifths of the volumes it allows: soon no machine can be started there."""
-    if most <= 0 or held < NEARLY_FULL * most:
-        return None
-    urgency = Urgency.NOW if held >= most else Urgency.SOON
-    return Finding("set_nearly_full", urgency, "volume", name, "attach", {"held": held, "most": most})
+def nearly_full(most: int, held: int) -> bool:
+    """Whether a set holds four fifths of the volumes it allows: soon no machine can be started there.
+
+    >>> nearly_full(60, 48), nearly_full(60, 47), nearly_full(0, 900)
+    (True, False, False)
+    """
+    return most > 0 and held >= NEARLY_FULL * most

@@ -11,19 +11,19 @@ from hypothesis import strategies as st
 
 from movelot_core.files import (
     SETTINGS,
+    Difference,
     Export,
     MountedAs,
     Obstacle,
     access_of,
     advised,
     differing,
-    limits_differ,
+    gives_up_early,
     obstacle,
     spelled_apart,
     usual_spelling,
     versions_apart,
 )
-from movelot_core.rounds import Urgency
 
 EXPORT = Export("/exports/sand-01", (("10.40.10.0/24", "ReadWrite"),), ("NFSv3", "NFSv4_1"), True)
 
@@ -70,18 +70,16 @@ def test_several_arrays_are_served_by_the_largest_value_each_asks_for() -> None:
 @given(st.dictionaries(st.sampled_from(sorted(SETTINGS)), st.integers(1, 999), min_size=1))
 def test_hosts_set_as_recommended_do_not_differ(wanted: dict[str, int]) -> None:
     assert differing({"quay-01": wanted, "quay-02": {}}, wanted) == []
-    assert limits_differ("shale", []) is None
     other = {name: value + 1 for name, value in wanted.items()}
-    found = limits_differ("shale", differing({"quay-01": other}, wanted))
-    assert found is not None
-    assert (found.urgency, found.figures["settings"]) == (Urgency.NOTE, len(wanted))
+    found = differing({"quay-01": other}, wanted)
+    assert {each.setting for each in found} == set(wanted)
+    assert not gives_up_early(found)
 
 
 def test_a_host_that_gives_up_before_the_others_is_more_urgent() -> None:
     rows = differing({"quay-02": {"request_timeout_seconds": 10}}, {"request_timeout_seconds": 45})
-    found = limits_differ("shale", rows)
-    assert found is not None
-    assert (found.urgency, found.reasons) == (Urgency.SOON, ("quay-02:request_timeout_seconds:10:45",))
+    assert rows == [Difference("quay-02", "request_timeout_seconds", 10, 45)]
+    assert gives_up_early(rows)
 
 
 def mounted(host: str, server: str = "shale-a", version: str = "NFSv4_1") -> MountedAs:
@@ -90,16 +88,17 @@ def mounted(host: str, server: str = "shale-a", version: str = "NFSv4_1") -> Mou
 
 def test_one_file_system_under_two_spellings_is_told_with_who_spells_how() -> None:
     mounts = [mounted("quay-01"), mounted("quay-02", "10.40.10.11"), mounted("quay-03")]
-    found = spelled_apart("sand-01", mounts)
-    assert found is not None
-    assert found.reasons == ("shale-a:/exports/sand-01 on quay-01, quay-03", "10.40.10.11:/exports/sand-01 on quay-02")
-    assert usual_spelling(mounts) == ("shale-a", "/exports/sand-01")
-    assert spelled_apart("sand-01", mounts[::2]) is None
+    path = "/exports/sand-01"
+    assert spelled_apart(mounts) == [
+        (("shale-a", path), ["quay-01", "quay-03"]),
+        (("10.40.10.11", path), ["quay-02"]),
+    ]
+    assert usual_spelling(mounts) == ("shale-a", path)
+    assert spelled_apart(mounts[::2]) == []
 
 
-def test_mixed_versions_are_urgent_as_locks_do_not_see_one_another() -> None:
-    found = versions_apart("sand-01", [mounted("quay-01"), mounted("quay-02", version="NFSv3")])
-    assert found is not None
-    assert (found.urgency, found.reasons) == (Urgency.NOW, ("NFSv3 on quay-02", "NFSv4_1 on quay-01"))
-    assert versions_apart("sand-01", [mounted("quay-01"), mounted("quay-02")]) is None
+def test_mixed_versions_are_told_with_who_mounts_with_which() -> None:
+    mixed = [mounted("quay-01"), mounted("quay-02", version="NFSv3")]
+    assert versions_apart(mixed) == [("NFSv3", ["quay-02"]), ("NFSv4_1", ["quay-01"])]
+    assert versions_apart([mounted("quay-01"), mounted("quay-02")]) == []
     assert usual_spelling([]) is None

@@ -1,4 +1,4 @@
-"""Findings: each from its own computation, with figures, in order of urgency."""
+"""What wants attention: each from its own computation, with its evidence."""
 
 from __future__ import annotations
 
@@ -11,9 +11,7 @@ from movelot_core.balance.heat import FAIR_LEVEL, heat, levels
 from movelot_core.fabric.paths import Access, Cause, PathVerdict
 from movelot_core.rounds import (
     Urgency,
-    device_trouble,
     growth_bytes_per_day,
-    in_order,
     joined_by_cause,
     missing_paths,
     over_fill,
@@ -36,28 +34,27 @@ def test_the_runway_is_free_space_over_growth_and_unknown_without_growth() -> No
 
 def test_a_full_datastore_says_by_how_much_and_how_long_it_lasts() -> None:
     estate = small([95], [0], [100, 100])
-    (finding,) = over_fill(estate, judge(estate, estate.place), {"store-0": 1.0 * GIB})
-    assert (finding.subject, finding.urgency, finding.stage) == ("store-0", Urgency.NOW, "balance")
-    assert finding.figures["over_bytes"] == 15 * GIB
-    assert finding.figures["runway_days"] == pytest.approx(5.0)
-    assert finding.key == "over_fill:datastore:store-0"
+    found = over_fill(estate, judge(estate, estate.place), {0: 1.0 * GIB})
+    assert list(found) == [0]
+    assert found[0].over_bytes == 15 * GIB
+    assert found[0].runway_days == pytest.approx(5.0)
 
 
 def test_a_quiet_estate_has_no_finding() -> None:
     estate = small([10], [0], [100, 100], iops=[100])
     state = judge(estate, estate.place)
-    assert over_fill(estate, state, {}) == []
-    assert slow_pools(estate, state) == []
+    assert over_fill(estate, state, {}) == {}
+    assert slow_pools(estate, state) == {}
 
 
 def test_a_slow_pool_names_the_fewest_disks_that_make_half_of_its_load() -> None:
     # 500 + 300 + 100 = 900 over the limit of 800; 500 alone is 56 %.
     estate = small([10, 10, 10], [0, 0, 0], [100], iops=[300, 500, 100])
-    (finding,) = slow_pools(estate, judge(estate, estate.place))
-    assert finding.reasons == ("disk-1",)
-    assert finding.figures["heavy_share"] == pytest.approx(500 / 900)
-    assert finding.figures["peak_ms"] == pytest.approx(10.0)
-    assert finding.figures["hours_over"] == 24
+    found = slow_pools(estate, judge(estate, estate.place))[0]
+    assert found.heavy_disks == (1,)
+    assert found.heavy_share == pytest.approx(500 / 900)
+    assert found.peak_ms == pytest.approx(10.0)
+    assert found.slots_over == 24
 
 
 def path(port: str, portal: str, seen: bool, cause: Cause | None = None) -> PathVerdict:
@@ -65,52 +62,33 @@ def path(port: str, portal: str, seen: bool, cause: Cause | None = None) -> Path
 
 
 def test_half_of_the_paths_gone_needs_somebody_now() -> None:
-    paths = [path("storage-a", "A1", True), path("storage-b", "A2", False, Cause.STANDBY_UPLINK)]
-    finding = missing_paths("quay-03", "quayside", "granite", paths)
-    assert finding is not None
-    assert (finding.urgency, finding.reasons) == (Urgency.NOW, ("standby_uplink:storage-b",))
-    assert (finding.figures["seen"], finding.figures["expected"], finding.figures["ports_left"]) == (1, 2, 1)
+    found = missing_paths([path("storage-a", "A1", True), path("storage-b", "A2", False, Cause.STANDBY_UPLINK)])
+    assert found is not None
+    assert (found.urgency, found.causes) == (Urgency.NOW, ((Cause.STANDBY_UPLINK, "storage-b"),))
+    assert (found.seen, found.expected, found.ports_left) == (1, 2, 1)
 
 
 def test_one_path_of_four_gone_can_wait_and_none_gone_is_no_finding() -> None:
     seen = [path(f"storage-{n}", "A1", True) for n in range(3)]
-    finding = missing_paths(
-        "quay-03", "quayside", "granite", [*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)]
-    )
-    assert finding is not None
-    assert finding.urgency is Urgency.SOON
-    assert missing_paths("quay-03", "quayside", "granite", seen) is None
+    found = missing_paths([*seen, path("storage-9", "A1", False, Cause.PORTAL_DOWN)])
+    assert found is not None
+    assert found.urgency is Urgency.SOON
+    assert missing_paths(seen) is None
 
 
 def test_one_cause_of_missing_paths_to_two_arrays_is_one_finding() -> None:
     lost, there = path("storage-b", "A2", False, Cause.TWO_UPLINKS), path("storage-a", "A1", True)
-    granite = missing_paths("quay-03", "quayside", "granite", [there, lost, lost])
-    basalt = missing_paths("quay-03", "quayside", "basalt", [there, lost])
-    other = missing_paths("quay-03", "quayside", "chalk", [path("nvme-b", "A2", False, Cause.FRAME)])
-    both, alone = joined_by_cause([f for f in (basalt, granite, other) if f])
-    assert (both.figures["seen"], both.figures["expected"]) == (2, 5)
+    told = {
+        "basalt": missing_paths([there, lost]),
+        "granite": missing_paths([there, lost, lost]),
+        "chalk": missing_paths([path("nvme-b", "A2", False, Cause.FRAME)]),
+    }
+    both, alone = joined_by_cause([("quay-03", array, found) for array, found in told.items() if found])
+    host, arrays, evidence, urgency = both
     # The lot that settles it is drafted for the array that misses most.
-    assert (both.figures["arrays"], both.figures["array"], both.scope) == ("basalt and granite", "granite", "granite")
-    assert alone == other
-
-
-def test_devices_come_first_then_space_then_paths_then_latency() -> None:
-    estate = small([95, 1], [0, 0], [100], iops=[900, 10])
-    state = judge(estate, estate.place)
-    lost = missing_paths("quay-03", "quayside", "granite", [path("storage-b", "A2", False, Cause.VLAN)])
-    assert lost is not None
-    found = [
-        *slow_pools(estate, state),
-        lost,
-        *over_fill(estate, state, {}),
-        device_trouble("quay-01", "away", "silent", 3.0),
-    ]
-    assert [finding.kind for finding in in_order(found)] == [
-        "device_trouble",
-        "over_fill",
-        "missing_paths",
-        "slow_pool",
-    ]
+    assert (host, arrays, urgency) == ("quay-03", ["granite", "basalt"], Urgency.NOW)
+    assert (evidence.seen, evidence.expected) == (2, 5)
+    assert alone == ("quay-03", ["chalk"], told["chalk"], Urgency.NOW)
 
 
 def test_heat_is_load_per_gib_at_the_peak_hour_and_levels_double() -> None:

@@ -4,7 +4,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from movelot_core.rounds import Urgency
 from movelot_core.volume_sets import MachineShape, nearly_full, room_in, volumes_of
 
 SHAPES = st.builds(MachineShape, st.integers(0, 12), st.integers(0, 6), st.booleans())
@@ -30,11 +29,6 @@ def test_as_many_typical_machines_as_are_said_to_fit_do_fit(most: int, held: int
     assert (room.machines + 1) * typical > max(0, most - held) - 1e-9
 
 
-@pytest.mark.parametrize(("held", "urgency"), [(47, None), (48, Urgency.SOON), (60, Urgency.NOW)])
-def test_a_set_with_four_fifths_of_its_volumes_is_a_finding(held: int, urgency: Urgency | None) -> None:
-    found = nearly_full("chalk-vd", 60, held)
-    assert (found.urgency if found else None) == urgency
-
-
-def test_a_set_without_a_known_limit_is_no_finding() -> None:
-    assert nearly_full("chalk-vd", 0, 900) is None
+@pytest.mark.parametrize(("most", "held", "full"), [(60, 47, False), (60, 48, True), (60, 60, True), (0, 900, False)])
+def test_a_set_is_nearly_full_with_four_fifths_of_its_volumes(most: int, held: int, full: bool) -> None:
+    assert nearly_full(most, held) is full

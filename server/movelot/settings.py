@@ -46,10 +46,15 @@ INSTALLED_APPS = [
     "movelot.inventory",
     "movelot.lots",
     "movelot.devices",
-    "movelot.rounds",
-    "movelot.attach",
-    "movelot.balance",
-    "movelot.exchange",
+    "movelot.findings",
+    "movelot.stages",
+]
+# A stage is a folder and a line here (see movelot.stages).
+STAGES = [
+    "movelot.rounds.stage",
+    "movelot.attach.stage",
+    "movelot.balance.stage",
+    "movelot.exchange.stage",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -171,6 +176,13 @@ SPECTACULAR_SETTINGS = {
 
 CELERY_BROKER_URL = REDIS
 CELERY_TASK_IGNORE_RESULT = True
+# Each kind of work has workers of its own (see scripts/stack.py): long lots keep no reading waiting.
+CELERY_TASK_ROUTES = {
+    "movelot.lots.tasks.run_lot": {"queue": "lots"},
+    "movelot.findings.tasks.*": {"queue": "judging"},
+    "movelot.jobs.tasks.*": {"queue": "heavy"},
+    "*": {"queue": "readings"},
+}
 CELERY_TASK_ACKS_LATE = True
 CELERY_WORKER_PREFETCH_MULTIPLIER = 1
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
@@ -190,6 +202,14 @@ CELERY_BEAT_SCHEDULE = {
     },
     "keep daily figures": {"task": "movelot.devices.tasks.keep_daily_figures", "schedule": 600},
     "prune history": {"task": "movelot.devices.tasks.prune_history", "schedule": 6 * 3600},
+    # What is due is judged as soon as a reading is stored; this is for what a worker that died left, and for what
+    # depends on the time of day alone.
+    "judge what is due": {
+        "task": "movelot.findings.tasks.judge_what_is_due",
+        "schedule": 15,
+        "options": {"expires": 15},
+    },
+    "judge everything": {"task": "movelot.findings.tasks.judge_everything", "schedule": 3600},
     "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
 }
 # How often a running lot asks a device about long work.

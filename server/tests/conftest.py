@@ -15,8 +15,9 @@ from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
 from movelot.devices.reading import collect
+from movelot.findings.judging import judge_due
 from movelot.inventory.models import Device
-from movelot.inventory.store import changed
+from movelot.inventory.versions import EVERYTHING, renew
 from movelot.lots import actions
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot
@@ -35,6 +36,7 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any, standin_proce
             link_card(card)
         collect(Device.objects.all())
         grant_pools()
+        judge_due()
         for name, role in (
             ("ines.marrow", Role.VIRTUALIZATION),
             ("tobias.wren", Role.STORAGE),
@@ -52,7 +54,7 @@ def link_card(card: dict[str, str]) -> Device:
 @pytest.fixture
 def estate(db: None, standins: StandIns) -> Iterator[StandIns]:
     """The demo's estate as first read, which is how the stand-ins are again; the caches of the last test count not."""
-    changed()
+    renew([EVERYTHING])
     yield standins
     cache.clear()
 
@@ -68,8 +70,16 @@ def api(db: None) -> APIClient:
     return signed_in("ines.marrow")
 
 
+class WithWorker(APIClient):
+    """A client that looks once the worker has judged what is due, as it does within a second or two."""
+
+    def generic(self, *args: Any, **kwargs: Any) -> Any:
+        judge_due()
+        return super().generic(*args, **kwargs)
+
+
 def signed_in(name: str) -> APIClient:
-    client = APIClient(enforce_csrf_checks=True)
+    client = WithWorker(enforce_csrf_checks=True)
     token = client.get("/api/session/").json()["csrf"]
     answer = client.post(
         "/api/session/", {"username": name, "password": PASSWORD}, format="json", headers={"X-CSRFToken": token}

@@ -10,9 +10,9 @@ import pytest
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.estates import estate_of
 from movelot.inventory.models import BalanceGroup, Device, Disk
-from movelot.inventory.store import changed
 from movelot.lots.models import Lot
 from movelot_core.units import GIB, TIB
 from server.tests.conftest import drafted, run_to_end
@@ -52,7 +52,7 @@ def test_slow_hosts_ask_for_more_and_smaller_ones_and_a_large_disk_for_fewer(est
     many = advice(ines, "18 TiB")
     assert many["count"] > 2  # type: ignore[operator]
     Disk.objects.filter(name="berth-plan-db disk 1").update(size_bytes=3 * TIB)
-    changed()
+    everything_changed()
     few = advice(ines, "18 TiB")
     # Two disks of 3 TiB need 7.3 TiB under 82 %.
     assert (few["count"], few["size"]) == (2, "9 TiB")

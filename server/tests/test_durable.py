@@ -267,9 +267,9 @@ def test_a_datastore_on_a_hosts_own_drives_is_seen_and_has_no_latency(estate: St
     )
     quay.mounts.create(datastore=store)
     group.members.create(datastore=store)
-    from movelot.inventory.store import changed
+    from movelot.inventory.changes import everything_changed
 
-    changed()
+    everything_changed()
     found = estate_of(group)
     assert "quay-01-local" in found.estate.datastores
     board = api.get("/api/balance/groups/quayside/").json()

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from conftest import StandIns
-from movelot.inventory.estates import SLOTS, WEEKDAY, WEEKEND, estate_of, growth_of, hour_name
+from movelot.inventory.changes import everything_changed
+from movelot.inventory.estates import SLOTS, WEEKDAY, WEEKEND, estate_of, estate_version, growth_of, hour_name
 from movelot.inventory.models import BalanceGroup, Datastore, Disk, Mount, Pool, PoolHour
 from movelot.inventory.plans import clear_plan
-from movelot.inventory.store import changed, inventory_version
 from movelot_core.balance.estate import broken_musts
 
 
@@ -57,7 +57,7 @@ def test_coincidence_never_says_more_than_the_sum(estate: StandIns) -> None:
 
 def test_a_datastore_that_one_host_lacks_serves_no_machine(estate: StandIns) -> None:
     Mount.objects.filter(datastore__name="berth-d", host__name="quay-02").delete()
-    changed()
+    everything_changed()
     found = estate_of(quayside())
     number = found.estate.datastores.index("berth-d")
     assert not found.estate.reach[:, number].any()
@@ -70,7 +70,7 @@ def test_a_pinned_disk_stays(estate: StandIns) -> None:
     first = clear_plan(quayside())
     found = estate_of(quayside())
     Disk.objects.filter(pk__in=[found.disk_keys[move.disk] for move in first.moves]).update(pinned=True)
-    changed()
+    everything_changed()
     second = clear_plan(quayside())
     assert second.after.clear
     assert {m.disk for m in first.moves}.isdisjoint(m.disk for m in second.moves)
@@ -78,15 +78,15 @@ def test_a_pinned_disk_stays(estate: StandIns) -> None:
 
 
 def test_a_plan_is_kept_until_something_it_rests_on_has_changed(estate: StandIns) -> None:
-    group, version = quayside(), inventory_version()
+    group, version = quayside(), estate_version()
     assert clear_plan(group) is clear_plan(group)
-    changed()
-    assert inventory_version() != version
+    everything_changed()
+    assert estate_version() != version
     # Nothing that a plan rests on has changed.
     plan = clear_plan(group)
     assert clear_plan(group) is plan
     Disk.objects.filter(identity="berth-plan-db-1").update(pinned=True)
-    changed()
+    everything_changed()
     assert clear_plan(group) is not plan
 
 

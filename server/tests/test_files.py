@@ -11,8 +11,8 @@ from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import Datastore, Device, Export, HostPort, Machine, Mount, Volume
-from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from server.tests.conftest import drafted, run_to_end, signed_in
@@ -44,7 +44,7 @@ def act(host: str, verb: str, **body: Any) -> None:
     device = Device.objects.get(name=host)
     session_with(device).post(f"/redfish/v1/Systems/{host}/Actions/Oem/Kestrel.{verb}", body)
     reread(Device.objects.all())
-    changed()
+    everything_changed()
 
 
 def test_an_export_is_made_and_mounted_alike_on_every_host(estate: StandIns, ines: User) -> None:
@@ -101,7 +101,7 @@ def test_a_host_that_cannot_mount_is_named_with_its_reason(
     estate: StandIns, ines: User, part: dict[str, Any], text: str
 ) -> None:
     HostPort.objects.filter(device__name="quay-02", name="files").update(**part)
-    changed()
+    everything_changed()
     lot = drafted("attach_file", ines, **FORM)
     assert f"quay-02: {text}." in checks_of(lot, "stop")
 

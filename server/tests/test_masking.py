@@ -12,9 +12,9 @@ from movelot.accounts.models import User
 from movelot.devices import array
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
-from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
@@ -107,7 +107,7 @@ def test_a_host_is_let_in_to_the_offer_of_its_own_cluster(numbered_apart: Volume
 
 
 def test_a_device_that_was_withdrawn_has_no_number(numbered_apart: Volume) -> None:
-    assert [apart.volume for apart in numbers_apart()] == ["berth-e"]
+    assert [apart.name for apart in numbers_apart()] == ["berth-e"]
     session_with(numbered_apart.device).delete(Offer.objects.get(volume=numbered_apart, lun=40).uri)
     reread(Device.objects.all())
     # The host has not rescanned since.
@@ -332,7 +332,7 @@ def test_a_wrong_wire_is_named(estate: StandIns, api: APIClient, wire: dict[str,
     assert (found["kind"], found["reasons"]) == ("missing_paths", [reason])
     # One thing is wrong with the paths to two arrays: one finding.
     assert (found["figures"]["seen"], found["figures"]["expected"]) == (6, 12)
-    assert found["figures"]["arrays"] == "basalt and granite"
+    assert found["figures"]["arrays"] == ["basalt", "granite"]
 
 
 def test_the_detach_form_is_kept_and_answers_with_the_plan(estate: StandIns, api: APIClient) -> None:
@@ -369,5 +369,5 @@ def test_a_volume_that_a_running_lot_is_about_to_use_is_not_called_idle(
     Driver(Lot.objects.get(pk=lot.pk)).run()
     assert idle() == {"slate-09", "sand-04", "berth-e"}
     Lot.objects.filter(pk=lot.pk).update(state=Lot.State.RUNNING)
-    changed()
+    everything_changed()
     assert idle() == {"slate-09", "sand-04"}

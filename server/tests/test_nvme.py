@@ -8,8 +8,8 @@ import pytest
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import Datastore, Device, Grant, HostDevice, HostPort, Pool, Portal, Volume
-from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from server.tests.conftest import drafted, run_to_end, signed_in
@@ -159,7 +159,7 @@ def test_a_full_subnet_is_said_and_does_not_stop_the_draft(granted: StandIns, in
         HostPort.objects.create(
             device=host, name="nvme-b", uri=f"/{host}", network="10.40.12.2/30", active_uplinks=["uplink-6"], **wired
         )
-    changed()
+    everything_changed()
     lot = attach(ines)
     assert lot.plan["fixable"] == []
     board = {host["name"]: host["reason"] for host in lot.plan["board"]["hosts"]}

@@ -20,6 +20,7 @@ from conftest import ROOT, StandIns
 from movelot.accounts.models import User
 from movelot.exchange.tables import TABLES
 from movelot.exchange.writing import package
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import (
     BalanceGroup,
     Cluster,
@@ -34,7 +35,6 @@ from movelot.inventory.models import (
     Volume,
 )
 from movelot.inventory.plans import clear_plan
-from movelot.inventory.store import changed
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from movelot.lots.sheet import as_csv, as_html, as_markdown, sheet_of
@@ -80,7 +80,7 @@ def unlink_all() -> None:
         model._default_manager.all().delete()
     for durable in (Disk, Machine, Datastore, Device):
         durable.known.all().delete()
-    changed()
+    everything_changed()
 
 
 @pytest.fixture

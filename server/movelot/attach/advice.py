@@ -10,7 +10,7 @@ import numpy as np
 from movelot.attach.pools import Figures, ceiling_of
 from movelot.inventory.estates import GroupEstate, estate_of, growth_of
 from movelot.inventory.models import Cluster, Device, Pool
-from movelot.inventory.store import inventory_version
+from movelot.inventory.versions import version
 from movelot_core.attach import Reason
 from movelot_core.rounds import growth_bytes_per_day
 from movelot_core.sizing import Habits, advise
@@ -51,7 +51,7 @@ def _habits(found: GroupEstate, hosts: list[Device], pools: list[Pool], figures:
         largest_disk_bytes=int(estate.size_bytes.max(initial=0)),
         held_bytes=int(estate.size_bytes.sum()),
         peak_iops=float(np.max(together, initial=0.0)),
-        growth_bytes_per_day=_growth(tuple(found.store_keys), inventory_version()),
+        growth_bytes_per_day=_growth(tuple(found.store_keys), version("space", "load")),
         hosts=len(hosts),
         queue_depth=min(host.queue_depth for host in hosts),
         latency_ms=max(latencies),

@@ -11,7 +11,7 @@ from django.db.models import Count, QuerySet
 from movelot.attach.steps import PATH_POLICY
 from movelot.devices.capabilities import DEVICE_LIMITS
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
-from movelot.inventory.store import inventory_version
+from movelot.inventory.versions import version
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
@@ -87,7 +87,7 @@ def chosen(which: DeviceFilter) -> QuerySet[HostDevice]:
 
 def rows_of(which: DeviceFilter) -> tuple[list[DeviceRow], int]:
     """The first 500 rows of the filter, and how many there are; those that differ from the usual first."""
-    usual = _usual(inventory_version())
+    usual = _usual(version("fabric"))
     # Sorted without the rows' paths, which are most of their size.
     found = []
     for pk, serial, *values in chosen(which).values_list("pk", "serial", *SETTINGS):

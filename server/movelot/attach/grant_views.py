@@ -17,7 +17,6 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 from movelot.accounts.roles import ReadsOrStorage, person
 from movelot.attach.grants import grant, promised_bytes
 from movelot.inventory.models import Grant, Pool
-from movelot.inventory.store import changed
 
 
 @dataclass
@@ -90,5 +89,4 @@ class GrantView(APIView):
     def delete(self, request: Request, pk: int) -> Response:
         """Withdraw the grant; what was made under it stays."""
         Grant.objects.filter(pool=self._pool(pk)).delete()
-        changed()
         return Response(GrantRowSerializer(_row(self._pool(pk), promised_bytes())).data)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from django.db.models import Q
 
 from movelot.inventory.models import Grant, Pool, Volume
-from movelot.inventory.store import changed
 from movelot.lots.models import Lot
 from movelot.problems import Problem
 from movelot_core.units import format_size, parse_size
@@ -114,5 +113,4 @@ def grant(pool: Pool, text: str, by: str) -> Grant:
     made, _ = Grant.objects.update_or_create(
         pool=pool, defaults={"quota_bytes": quota_of(pool, text), "granted_by": by}
     )
-    changed()
     return made

@@ -17,7 +17,7 @@ from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
 from movelot.lots.models import Lot
 from movelot.lots.steps.base import StepSpec
-from movelot_core.sight import hosts_by_number
+from movelot_core.sight import numbered_apart
 
 
 def volume_named(value: Any) -> Volume | None:
@@ -218,7 +218,9 @@ def _lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check
 
 def number_checks(volume: Volume) -> list[Check]:
     """Hosts of a cluster that have it under different LUN numbers are warned of."""
-    texts = [f"{volume.name} is LUN {'; '.join(hosts_by_number(apart.numbers))}." for apart in numbers_apart(volume)]
+    apart = [found for each in numbers_apart(volume) if (found := numbered_apart(each.numbers))]
+    said = ["; ".join(f"{lun} on {', '.join(hosts)}" for lun, hosts in found.numbers) for found in apart]
+    texts = [f"{volume.name} is LUN {text}." for text in said]
     meaning = "Tell it by its serial, not by its number."
     return [Check("LUN numbers agree", WARN, f"{text} {meaning}") for text in texts]
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from movelot.attach.path_fixes import BINDING
+from movelot.attach.settling import lot_for
 from movelot.inventory.paths import ClusterPaths
 from movelot.inventory.sentences import cause_text
 from movelot.lots.drafting import Remedy
@@ -44,11 +44,12 @@ def interface_rows(paths: ClusterPaths, hosts_most: int) -> tuple[list[StorageIn
         uplinks.setdefault(port.host, set()).update(port.active_uplinks, port.standby_uplinks)
     meant, code = fabric.wiring
     rows: dict[str, list[StorageInterface]] = {}
+    cluster = paths.hosts[0].cluster if paths.hosts else None
+    name = cluster.name if cluster else ""
     for p, port in enumerate(fabric.ports):
         if port.protocol in spoken:
             causes = [CAUSES[n] for n in np.unique(code[p][meant[p] & (code[p] != NONE)])]
-            rows.setdefault(port.host, []).append(_row(port, uplinks[port.host], causes, array))
-    cluster = paths.hosts[0].cluster if paths.hosts else None
+            rows.setdefault(port.host, []).append(_row(port, uplinks[port.host], causes, array, name))
     for lack in lacking(fabric.ports, fabric.portals):
         if lack.like.protocol != FC and cluster:
             fix = Remedy("interfaces", {"cluster": cluster.name, "array": array}, "Make the interface")
@@ -64,7 +65,7 @@ def interface_rows(paths: ClusterPaths, hosts_most: int) -> tuple[list[StorageIn
     return shown, max(0, len(in_order) - hosts_most)
 
 
-def _row(port: HostPort, uplinks: set[str], causes: list[Cause], array: str) -> StorageInterface:
+def _row(port: HostPort, uplinks: set[str], causes: list[Cause], array: str, cluster: str) -> StorageInterface:
     return StorageInterface(
         port.host,
         port.name,
@@ -76,13 +77,5 @@ def _row(port: HostPort, uplinks: set[str], causes: list[Cause], array: str) -> 
         list(port.standby_uplinks),
         sorted(uplinks - {*port.active_uplinks, *port.standby_uplinks}),
         "; ".join(cause_text(cause, port.name) for cause in causes),
-        _fix(port.host, causes, array),
+        lot_for(causes, cluster, port.host, array),
     )
-
-
-def _fix(host: str, causes: list[Cause], array: str) -> Remedy | None:
-    if {*causes} & {*BINDING}:
-        return Remedy("uplinks", {"host": host}, "Bind one uplink")
-    if Cause.FRAME in causes:
-        return Remedy("frames", {"host": host, "array": array}, "Set the frame size")
-    return None

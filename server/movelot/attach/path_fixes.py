@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.attach.mending import frame_steps, interface_steps
+from movelot.attach.settling import BINDING
 from movelot.attach.uplinks import fixes_for
 from movelot.inventory.models import Device
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
 from movelot_core.fabric.paths import Cause
 
-BINDING = (Cause.NO_UPLINK, Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK)
 Fixes = dict[str, list[StepSpec]]
 
 

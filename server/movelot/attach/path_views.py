@@ -21,7 +21,7 @@ from movelot.attach.zoning import ZoneWish, zone_wishes
 from movelot.inventory.clusters import clusters
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import ClusterPaths, cluster_paths
-from movelot.inventory.store import inventory_version
+from movelot.inventory.versions import version
 from movelot.problems import Problem
 from movelot_core.device_settings import SETTINGS, DeviceSetting
 from movelot_core.fabric.matrix import PathMatrix, single_points_all
@@ -114,7 +114,7 @@ class PathsView(APIView):
         array = Device.objects.filter(kind=Device.Kind.ARRAY, name=wanted).first()
         if cluster is None or array is None:
             raise Problem(404, "not_found", "There is no such cluster or array.", hint="Choose one of the lists.")
-        key = f"paths-{cluster.pk}-{array.pk}-{given.get('volume', '')}-{inventory_version()}"
+        key = f"paths-{cluster.pk}-{array.pk}-{given.get('volume', '')}-{version('fabric')}"
         data = cache.get(key)
         if data is None:
             data = dict(PathsSerializer(_answer(cluster, array, given.get("volume", ""))).data)
@@ -133,7 +133,7 @@ def _first_array(cluster: Cluster) -> str:
         arrays = Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name")
         return max(arrays, key=wants_a_look).name
 
-    return str(cache.get_or_set(f"first-array-{cluster.pk}-{inventory_version()}", found, KEPT_SECONDS))
+    return str(cache.get_or_set(f"first-array-{cluster.pk}-{version('fabric')}", found, KEPT_SECONDS))
 
 
 def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:
@@ -188,7 +188,7 @@ class DeviceSettingsView(APIView):
     )
     def get(self, request: Request) -> Response:
         which = DeviceFilter.of(dict(request.query_params.items()))
-        key = f"device-settings-{hashlib.sha256(repr(which).encode()).hexdigest()}-{inventory_version()}"
+        key = f"device-settings-{hashlib.sha256(repr(which).encode()).hexdigest()}-{version('fabric')}"
         data = cache.get(key)
         if data is None:
             rows, total = rows_of(which)

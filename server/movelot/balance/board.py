@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 
 from movelot.inventory.estates import WEEKDAY, WEEKEND, GroupEstate, hour_name
+from movelot.inventory.models import Pool
 from movelot_core.balance.heat import heat, levels
 
 BLOCKS_PER_DATASTORE = 60
+
+
+def board_name(group: int) -> str:
+    """Under which name the board of a group is kept."""
+    return f"board-{group}"
 
 
 @dataclass
@@ -79,6 +86,12 @@ class GroupBoard:
     disks: int
     datastores: list[Stack]
     pools: list[BoardPool]
+
+
+def board_document(found: GroupEstate) -> dict[str, Any]:
+    """The board of a group as plain values, with error and samples of each pool's curve as they are now."""
+    rows = Pool.known.filter(pk__in=found.pool_keys).values_list("pk", "fit_error_ms", "fit_samples")
+    return asdict(board_of(found, {key: (error, samples) for key, error, samples in rows}))
 
 
 def board_of(found: GroupEstate, fits: dict[int, tuple[float, int]]) -> GroupBoard:

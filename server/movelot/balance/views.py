@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.core.cache import cache
 from django.db.models import Count
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -16,18 +16,16 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
-from movelot.balance.board import GroupBoard, board_of
+from movelot.balance.board import GroupBoard, board_document, board_name
 from movelot.balance.drafting import BalanceKind
 from movelot.balance.planning import BalancePlan
+from movelot.findings.judging import kept
 from movelot.inventory.estates import estate_of
-from movelot.inventory.models import BalanceGroup, Pool
-from movelot.inventory.store import inventory_version
+from movelot.inventory.models import BalanceGroup
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot
-
-BOARD_SECONDS = 600
 
 
 @dataclass
@@ -92,18 +90,14 @@ class GroupView(APIView):
     """A group's board."""
 
     @extend_schema(responses=GroupBoardSerializer)
-    def get(self, request: Request, name: str) -> Response:
-        group = get_object_or_404(BalanceGroup.objects, name=name)
-        key = f"board-{group.pk}-{inventory_version()}"
-        data = cache.get(key)
-        if data is None:
-            fits = {
-                pk: (error, samples)
-                for pk, error, samples in Pool.objects.values_list("pk", "fit_error_ms", "fit_samples")
-            }
-            data = dict(GroupBoardSerializer(board_of(estate_of(group), fits)).data)
-            cache.set(key, data, BOARD_SECONDS)
-        return Response(data)
+    def get(self, request: Request, name: str) -> HttpResponse:
+        group = get_object_or_404(BalanceGroup, name=name)
+        found = kept(board_name(group.pk))
+        if found is None:
+            # Nothing was judged yet: only a moment after the first device was linked.
+            return Response(board_document(estate_of(group)))
+        # Kept as it is sent: many megabytes of a large group are not read and written anew.
+        return HttpResponse(found.document, content_type="application/json")
 
 
 class GroupPlanView(APIView):

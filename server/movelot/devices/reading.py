@@ -9,15 +9,17 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
 from django.conf import settings
+from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.devices.array import read_array
 from movelot.devices.errors import CertificateChanged, DeviceError, DeviceRefused
 from movelot.devices.host import read_host
 from movelot.devices.session import DeviceSession, Resource, session_with
+from movelot.inventory.changes import Aspect, Change, outdate, tell
 from movelot.inventory.models import Device, Pool
 from movelot.inventory.readings import ArrayReading, HostReading
-from movelot.inventory.store import Taken, changed, store_readings
+from movelot.inventory.store import Taken, store_readings
 from movelot.inventory.telemetry import DiskSample, Learned, PoolSample, UseSample, add_samples, learn
 
 log = logging.getLogger(__name__)
@@ -70,8 +72,11 @@ def _mark(device: Device, error: DeviceError) -> None:
         state = Device.State.CERTIFICATE
     if (device.state, device.detail) != (state, error.message[:300]):
         log.warning("%s: %s", device.name, error.message)
-        Device.objects.filter(pk=device.pk).update(state=state, detail=error.message[:300])
-        changed()
+        change = Change(Aspect.STATE, device.kind, device.pk, device.cluster_id)
+        with transaction.atomic():
+            Device.objects.filter(pk=device.pk).update(state=state, detail=error.message[:300])
+            tell([change])
+        outdate([change])
 
 
 def collect(devices: Iterable[Device]) -> int:

@@ -1,7 +1,6 @@
 """Scheduled work: readings, telemetry, pruning."""
 
 from celery import shared_task
-from django.core.cache import cache
 from django.utils.timezone import now
 
 from movelot.devices.reading import collect, reread
@@ -9,8 +8,7 @@ from movelot.inventory.figures import keep_figures
 from movelot.inventory.models import Device
 from movelot.inventory.retention import forget_gone
 from movelot.inventory.telemetry import prune
-
-TELEMETRY_LOCK_SECONDS = 300
+from movelot.jobs.locks import held
 
 
 @shared_task
@@ -22,11 +20,9 @@ def read_devices() -> None:
 @shared_task
 def collect_telemetry() -> None:
     """New metric reports; skipped while another worker collects."""
-    if cache.add("collecting", 1, TELEMETRY_LOCK_SECONDS):
-        try:
+    with held("telemetry") as mine:
+        if mine:
             collect(Device.objects.filter(state=Device.State.LINKED))
-        finally:
-            cache.delete("collecting")
 
 
 @shared_task

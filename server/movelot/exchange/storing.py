@@ -15,8 +15,9 @@ from movelot.exchange.tables import HOUR_COLUMNS
 from movelot.exchange.writing import CURVE, FIT
 from movelot.inventory import models
 from movelot.inventory.bulk import insert
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.labels import put_labels
-from movelot.inventory.store import changed, forget_unmounted, store_readings, unlink
+from movelot.inventory.store import forget_unmounted, store_readings, unlink
 
 DAYS = {"weekday": 0, "weekend": 1}
 # Each host brings thousands of rows: not all are held at once.
@@ -40,7 +41,7 @@ def store(package: Package, person: str) -> None:
             store_readings([(devices[row["name"]], host_reading(row, by_host), 0.0) for row in some], moment)
         _settle(rows, person)
         _measured(rows)
-    changed()
+    everything_changed()
 
 
 def _devices(rows: dict[str, list[Row]]) -> dict[str, models.Device]:

@@ -12,7 +12,7 @@ from django.db.models import TextField
 from django.db.models.functions import Cast
 
 from movelot.inventory import models
-from movelot.inventory.store import inventory_version
+from movelot.inventory.versions import version
 from movelot_core.fabric.chap import Chap, differing
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import (
@@ -179,7 +179,7 @@ class ClusterPaths:
 
 def cluster_paths(cluster: models.Cluster, array: models.Device) -> ClusterPaths:
     """The paths as last read; computed once per reading that changed something."""
-    return _cluster_paths(cluster.pk, array.pk, inventory_version())
+    return _cluster_paths(cluster.pk, array.pk, version(f"fabric-cluster-{cluster.pk}", "fabric-arrays"))
 
 
 @lru_cache(maxsize=16)

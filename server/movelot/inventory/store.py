@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import hashlib
-import uuid
 from collections import Counter
 from collections.abc import Sequence
 from datetime import datetime
 
-from django.core.cache import cache
 from django.db import transaction
 from django.utils.timezone import now
 
+from movelot.inventory.changes import Aspect, Change, digests, outdate, tell
 from movelot.inventory.follow import follow_array, follow_hosts
 from movelot.inventory.follow.hosts import mark_unmounted
 from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Listed, Machine, Pool, Reading, Volume
@@ -19,19 +18,8 @@ from movelot.inventory.readings import ArrayReading, HostReading
 from movelot_core.rounds import clock_is_off
 
 READINGS_KEPT = 50
-VERSION = "inventory-version"
 # A device, its reading, and how many seconds that took.
 Taken = tuple[Device, ArrayReading | HostReading, float]
-
-
-def inventory_version() -> str:
-    """Another text whenever anything a plan rests on has changed; what was computed under an older one is old."""
-    return str(cache.get_or_set(VERSION, _new_version, None))
-
-
-def changed() -> None:
-    """Say that the inventory changed. A version never comes back, not even after the cache was emptied."""
-    cache.set(VERSION, _new_version(), None)
 
 
 def unlink(device: Device) -> None:
@@ -52,18 +40,16 @@ def unlink(device: Device) -> None:
         mark_unmounted(stores, moment)
         device.url, device.user, device.sealed_password = None, "", b""
         device.certificate_pem = device.fingerprint = device.digest = device.detail = ""
+        changes = [Change(aspect, device.kind, device.pk, device.cluster_id) for aspect in Aspect]
         device.gone_at, device.unlinked, device.cluster = moment, device.pk, None
         device.save()
-    changed()
+        tell(changes)
+    outdate(changes)
 
 
 def forget_unmounted() -> None:
     """Mark datastores that no host mounts as gone."""
     mark_unmounted(Datastore.objects.filter(mounts=None).values_list("pk", flat=True), now())
-
-
-def _new_version() -> str:
-    return uuid.uuid4().hex
 
 
 def store_readings(taken: Sequence[Taken], taken_at: datetime) -> None:
@@ -82,35 +68,47 @@ def store_readings(taken: Sequence[Taken], taken_at: datetime) -> None:
         hosts = [(each.device, each.reading) for each in differing if isinstance(each.reading, HostReading)]
         if hosts:
             follow_hosts(hosts, taken_at)
+        are_new = [each.is_new for each in news]
         for each in news:
             each.keep(taken_at)
         Reading.objects.bulk_create(
-            Reading(
-                device=each.device, taken_at=taken_at, seconds=each.seconds, digest=each.digest, changed=each.is_new
-            )
-            for each in news
+            Reading(device=each.device, taken_at=taken_at, seconds=each.seconds, digest=each.digest, changed=changed)
+            for each, changed in zip(news, are_new, strict=True)
         )
         _forget_old_readings(list(locked))
-    if any(each.is_new for each in news):
-        changed()
+        changes = [change for each in news for change in each.changes]
+        tell(changes)
+    outdate(changes)
 
 
 class News:
-    """A reading about to be stored, and whether it says anything new."""
+    """A reading about to be stored, and which aspects of its device are other ones now."""
 
     def __init__(self, device: Device, reading: ArrayReading | HostReading, seconds: float) -> None:
         self.device, self.reading, self.seconds = device, reading, seconds
         values = [value for name, value in vars(reading).items() if name != "clock_offset_seconds"]
         self.digest = hashlib.sha256(repr(values).encode()).hexdigest()
+        self.digests = digests(reading) if self.digest != device.digest else device.digests
         self.state = Device.State.IMPORTED if device.imported else Device.State.LINKED
-        self.is_new = device.digest != self.digest or device.state != self.state
+        self.aspects = [aspect for aspect in Aspect if self.digests.get(aspect) != device.digests.get(aspect)]
         # A clock drifts with every reading; what counts is whether it is off.
-        self.is_new |= clock_is_off(device.clock_offset_seconds) != clock_is_off(reading.clock_offset_seconds)
+        off = clock_is_off(reading.clock_offset_seconds)
+        if device.state != self.state or clock_is_off(device.clock_offset_seconds) != off:
+            self.aspects.append(Aspect.STATE)
+
+    @property
+    def is_new(self) -> bool:
+        return bool(self.aspects) or self.digest != self.device.digest
+
+    @property
+    def changes(self) -> list[Change]:
+        """What it changed, once the device's row is up to date."""
+        return [Change(aspect, self.device.kind, self.device.pk, self.device.cluster_id) for aspect in self.aspects]
 
     def keep(self, taken_at: datetime) -> None:
         """Write to the device's own row what was said."""
         device, reading = self.device, self.reading
-        device.read_at, device.digest = taken_at, self.digest
+        device.read_at, device.digest, device.digests = taken_at, self.digest, self.digests
         device.state, device.detail = self.state, ""
         device.identity = reading.identity or device.identity
         device.copy_bytes_per_second = reading.copy_bytes_per_second

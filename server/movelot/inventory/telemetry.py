@@ -11,6 +11,7 @@ from django.conf import settings
 from django.db import transaction
 
 from movelot.inventory.bulk import insert
+from movelot.inventory.changes import Aspect, Change, outdate, tell
 from movelot.inventory.curves import fit_pool
 from movelot.inventory.models import (
     Datastore,
@@ -24,7 +25,6 @@ from movelot.inventory.models import (
 )
 from movelot.inventory.placement import pools_by_serial
 from movelot.inventory.profiles import coincidences_due, make_coincidences, update_profiles
-from movelot.inventory.store import changed
 from movelot_core.latency import HOURS, Floats, features
 
 KEPT_DAYS = 45
@@ -187,7 +187,9 @@ def learn(learned: Learned, moment: datetime) -> None:
     for pool in Pool.objects.filter(pk__in=learned.pools):
         fit_pool(pool, moment)
     make_coincidences(coincidences_due(moment), moment)
-    changed()
+    changes = [Change(Aspect.LOAD, "array", pool.device_id) for pool in Pool.objects.filter(pk__in=learned.pools)]
+    tell(changes)
+    outdate(changes)
 
 
 def prune(now: datetime) -> int:

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from django.db.models import Min, Sum
-from drf_spectacular.utils import extend_schema, extend_schema_field
+from django.db.models import Count, Min, Q, Sum
+from django.shortcuts import get_object_or_404
+from django.utils.timezone import now
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.models import User
 from movelot.accounts.roles import person
-from movelot.inventory.estates import WEEKDAY, estate_of
-from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool
+from movelot.findings.answers import FindingAnswer, answer_of, in_order
+from movelot.findings.models import Finding, Judged
+from movelot.inventory.models import Datastore, Device, Disk, Pool
 from movelot.lots.models import Lot
-from movelot.rounds.finding import findings
+from movelot.problems import Problem
 
 
 @dataclass
@@ -49,38 +54,9 @@ class Quiet:
     disks: int
 
 
-class FindingFiguresField(serializers.DictField):
-    """Figures of a finding by name; shares 0..1, sizes bytes, latencies ms."""
-
-
-class FoundDraftSerializer(serializers.Serializer[dict[str, Any]]):
-    kind = serializers.CharField()
-    form = serializers.DictField()
-    action = serializers.CharField()
-
-
-class FindingSerializer(serializers.Serializer[dict[str, Any]]):
-    """A finding: kind, urgency (now, soon, note), what it is about, figures, reasons, and the lot that settles it."""
-
-    key = serializers.CharField()
-    kind = serializers.CharField()
-    urgency = serializers.CharField()
-    subject_kind = serializers.CharField()
-    subject = serializers.CharField()
-    subject_id = serializers.IntegerField(allow_null=True)
-    stage = serializers.CharField()
-    figures = serializers.SerializerMethodField()
-    reasons = serializers.ListField(child=serializers.CharField())
-    draft = FoundDraftSerializer(allow_null=True)
-
-    @extend_schema_field(
-        {
-            "type": "object",
-            "additionalProperties": {"oneOf": [{"type": "number"}, {"type": "string"}], "nullable": True},
-        }
-    )
-    def get_figures(self, row: dict[str, Any]) -> Any:
-        return row["figures"]
+class FindingSerializer(DataclassSerializer[FindingAnswer]):
+    class Meta:
+        dataclass = FindingAnswer
 
 
 class ArrayUseSerializer(DataclassSerializer[ArrayUse]):
@@ -107,9 +83,10 @@ class LastLotSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 class RoundsSerializer(serializers.Serializer[dict[str, Any]]):
-    """The first page."""
+    """The first page. ``put_off`` are findings that somebody acknowledged until later."""
 
     findings = FindingSerializer(many=True)
+    put_off = FindingSerializer(many=True)
     arrays = ArrayUseSerializer(many=True)
     slowest = SlowestPoolSerializer(allow_null=True)
     quiet = QuietSerializer()
@@ -117,7 +94,7 @@ class RoundsSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 class RoundsView(APIView):
-    """What wants attention today."""
+    """What wants attention today, as it was last judged."""
 
     @extend_schema(responses=RoundsSerializer)
     def get(self, request: Request) -> Response:
@@ -127,8 +104,13 @@ class RoundsView(APIView):
             .order_by("device__name")
         )
         last = Lot.objects.filter(ended_at__isnull=False).order_by("-ended_at").first()
+        rows = in_order(Finding.objects.filter(gone_at=None).select_related("acknowledged_by"))
+        moment = now()
+        put_off = [row for row in rows if row.acknowledged_until and row.acknowledged_until > moment]
+        later = {row.pk for row in put_off}
         page = {
-            "findings": findings(),
+            "findings": [answer_of(row) for row in rows if row.pk not in later],
+            "put_off": [answer_of(row) for row in put_off],
             "arrays": [ArrayUse(row["device__name"], row["allocated"], row["capacity"]) for row in pools],
             "slowest": slowest(),
             "quiet": Quiet(Datastore.objects.count(), Device.objects.filter(kind="host").count(), Disk.objects.count()),
@@ -145,28 +127,30 @@ class RoundsView(APIView):
 
 
 def slowest() -> SlowestPool | None:
-    """The slowest pool of all groups."""
-    best: tuple[float, SlowestPool] | None = None
-    for group in BalanceGroup.objects.filter(datastores__isnull=False).distinct():
-        found = estate_of(group)
-        for n, name in enumerate(found.estate.pools[: found.pools_known]):
-            peak = float(found.state.peak_ms[n])
-            if best is None or peak > best[0]:
-                hours = [round(float(v), 3) for v in found.state.latency_ms[n, WEEKDAY]]
-                best = (peak, SlowestPool(found.pool_keys[n], name, hours, group.latency_ceiling_ms))
-    return best[1] if best else None
+    """The slowest pool of all groups, as they were last judged."""
+    kept = Judged.objects.filter(name__startswith="slowest-").values_list("document", flat=True)
+    pools = [found for text in kept if (found := json.loads(text))]
+    worst = max(pools, key=lambda pool: float(pool["peak_ms"]), default=None)
+    return worst and SlowestPool(worst["id"], worst["name"], worst["latency_ms"], worst["ceiling_ms"])
+
+
+@dataclass
+class StageCount:
+    """How many findings wait for a stage."""
+
+    stage: str
+    findings: int
 
 
 @dataclass
 class Status:
-    """What the frame shows: devices, the age of the oldest reading, counts per page, and the newest active lot."""
+    """What the frame shows: devices, the age of the oldest reading, counts per stage, and the newest active lot."""
 
     devices: int
     devices_away: int
     oldest_reading_at: datetime | None
     findings: int
-    attach: int
-    balance: int
+    stages: list[StageCount]
     lots: int
     active_lot: int | None
     newest_draft: int | None
@@ -178,28 +162,54 @@ class StatusSerializer(DataclassSerializer[Status]):
 
 
 class StatusView(APIView):
-    """The state of things, for the frame."""
+    """The state of things, for the frame: asked often, so that it reads and computes nothing."""
 
     @extend_schema(responses=StatusSerializer)
     def get(self, request: Request) -> Response:
-        rows = findings()
-        stages = [row["stage"] for row in rows]
-        active = Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True)
-        draft = (
-            Lot.objects.filter(state=Lot.State.DRAFT, created_by=person(request)).values_list("pk", flat=True).first()
+        open_now = Finding.objects.filter(gone_at=None).exclude(acknowledged_until__gt=now())
+        counts = dict(open_now.values_list("stage").annotate(count=Count("pk")).order_by())
+        active = list(Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True))
+        drafts = Lot.objects.filter(state=Lot.State.DRAFT, created_by=person(request))
+        well = Q(state__in=[Device.State.LINKED, Device.State.IMPORTED])
+        devices = Device.objects.aggregate(all=Count("pk"), well=Count("pk", filter=well), oldest=Min("read_at"))
+        answer = Status(
+            devices=devices["all"],
+            devices_away=devices["all"] - devices["well"],
+            oldest_reading_at=devices["oldest"],
+            findings=sum(counts.values()),
+            stages=[StageCount(stage, count) for stage, count in sorted(counts.items())],
+            lots=len(active),
+            active_lot=active[0] if active else None,
+            newest_draft=drafts.values_list("pk", flat=True).first(),
         )
-        return Response(
-            StatusSerializer(
-                Status(
-                    devices=Device.objects.count(),
-                    devices_away=Device.objects.exclude(state__in=[Device.State.LINKED, Device.State.IMPORTED]).count(),
-                    oldest_reading_at=Device.objects.aggregate(oldest=Min("read_at"))["oldest"],
-                    findings=len(rows),
-                    attach=stages.count("attach"),
-                    balance=stages.count("balance"),
-                    lots=len(active),
-                    active_lot=active[0] if active else None,
-                    newest_draft=draft,
-                )
-            ).data
-        )
+        return Response(StatusSerializer(answer).data)
+
+
+class PutOffSerializer(serializers.Serializer[dict[str, Any]]):
+    """Until when a finding is put off, and why."""
+
+    until = serializers.DateTimeField()
+    note = serializers.CharField(max_length=300, allow_blank=True, default="")
+
+
+class AcknowledgeView(APIView):
+    """Put a finding off until later, with a note, or take that back."""
+
+    @extend_schema(request=PutOffSerializer, responses=FindingSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        given = PutOffSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        until = given.validated_data["until"]
+        if until <= now():
+            raise Problem(422, "until_past", "That time is past.", "The finding stays.", "Choose a later time.")
+        return self._set(pk, until, person(request), given.validated_data["note"])
+
+    @extend_schema(responses=FindingSerializer)
+    def delete(self, request: Request, pk: int) -> Response:
+        return self._set(pk, None, None, "")
+
+    def _set(self, pk: int, until: datetime | None, by: User | None, note: str) -> Response:
+        found = get_object_or_404(Finding.objects.select_related("acknowledged_by"), pk=pk, gone_at=None)
+        found.acknowledged_until, found.acknowledged_by, found.acknowledged_note = until, by, note
+        found.save(update_fields=["acknowledged_until", "acknowledged_by", "acknowledged_note"])
+        return Response(FindingSerializer(answer_of(found)).data)

@@ -637,11 +637,29 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What wants attention today. */
+        /** @description What wants attention today, as it was last judged. */
         get: operations["rounds_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/findings/{id}/acknowledged/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Put a finding off until later, with a note, or take that back. */
+        put: operations["rounds_findings_acknowledged_update"];
+        post?: never;
+        /** @description Put a finding off until later, with a note, or take that back. */
+        delete: operations["rounds_findings_acknowledged_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -673,7 +691,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The state of things, for the frame. */
+        /** @description The state of things, for the frame: asked often, so that it reads and computes nothing. */
         get: operations["status_retrieve"];
         put?: never;
         post?: never;
@@ -1045,31 +1063,36 @@ export interface components {
             limits: components["schemas"]["LimitRow"][];
             volumes: components["schemas"]["PlannedVolume"][];
         };
-        /** @description A finding: kind, urgency (now, soon, note), what it is about, figures, reasons, and the lot that settles it. */
-        Finding: {
-            key: string;
+        FindingAnswer: {
+            id: number;
             kind: string;
             urgency: string;
-            subject_kind: string;
-            subject: string;
-            subject_id: number | null;
             stage: string;
-            readonly figures?: {
-                [key: string]: (number | string) | null;
-            };
+            subject_kind: string;
+            subject_id: number | null;
+            subject: string;
+            label: string;
+            title: string;
+            text: components["schemas"]["Part"][];
+            action: components["schemas"]["Part"][];
+            place: string;
             reasons: string[];
-            draft: components["schemas"]["FoundDraft"] | null;
+            figures: {
+                [key: string]: unknown;
+            };
+            draft: components["schemas"]["Remedy"] | null;
+            /** Format: date-time */
+            first_seen: string;
+            /** Format: date-time */
+            last_seen: string;
+            /** Format: date-time */
+            acknowledged_until: string | null;
+            acknowledged_by: string;
+            acknowledged_note: string;
         };
         Fixable: {
             host: string;
             text: string;
-        };
-        FoundDraft: {
-            kind: string;
-            form: {
-                [key: string]: unknown;
-            };
-            action: string;
         };
         GrantRow: {
             pool: number;
@@ -1379,6 +1402,11 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["LotSummary"][];
         };
+        Part: {
+            text: string;
+            /** Format: double */
+            bytes: number | null;
+        };
         PathsAnswer: {
             cluster: string;
             array: string;
@@ -1432,6 +1460,13 @@ export interface components {
         ProbeRequest: {
             url: string;
         };
+        /** @description Until when a finding is put off, and why. */
+        PutOffRequest: {
+            /** Format: date-time */
+            until: string;
+            /** @default  */
+            note: string;
+        };
         Quiet: {
             datastores: number;
             hosts: number;
@@ -1460,9 +1495,10 @@ export interface components {
             };
             action: string;
         };
-        /** @description The first page. */
+        /** @description The first page. ``put_off`` are findings that somebody acknowledged until later. */
         Rounds: {
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["FindingAnswer"][];
+            put_off: components["schemas"]["FindingAnswer"][];
             arrays: components["schemas"]["ArrayUse"][];
             slowest: components["schemas"]["SlowestPool"] | null;
             quiet: components["schemas"]["Quiet"];
@@ -1579,14 +1615,17 @@ export interface components {
             rest_disks: number;
             rest_bytes: number;
         };
+        StageCount: {
+            stage: string;
+            findings: number;
+        };
         Status: {
             devices: number;
             devices_away: number;
             /** Format: date-time */
             oldest_reading_at: string | null;
             findings: number;
-            attach: number;
-            balance: number;
+            stages: components["schemas"]["StageCount"][];
             lots: number;
             active_lot: number | null;
             newest_draft: number | null;
@@ -2887,6 +2926,51 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Rounds"];
                 };
+            };
+        };
+    };
+    rounds_findings_acknowledged_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutOffRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingAnswer"];
+                };
+            };
+        };
+    };
+    rounds_findings_acknowledged_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,31 +1,12 @@
-import { fireEvent, screen, within } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { auditor, person, status } from "../tests/data";
+import { auditor, finding, person, status } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { RoundsPage } from "./RoundsPage";
 
-const finding = (subject: string, kind: string) => ({
-  key: `${kind}:${subject}`,
-  kind,
-  urgency: "now",
-  subject_kind: "datastore",
-  subject,
-  subject_id: 3,
-  stage: "balance",
-  figures: {
-    fill: 0.95,
-    ceiling: 0.82,
-    over_bytes: 1024 ** 4,
-    growth_bytes_per_day: null,
-    runway_days: null,
-    plan_moves: 2,
-    plan_bytes: 1024 ** 4,
-  },
-  reasons: [],
-  draft: { kind: "balance", form: { group: "quayside" }, action: "Move disks" },
-});
 const rounds = {
-  findings: [finding("berth-a", "over_fill"), finding("berth-b", "over_fill")],
+  findings: [finding("berth-a", { id: 1 }), finding("berth-b", { id: 2 })],
+  put_off: [] as unknown[],
   arrays: [],
   slowest: null,
   quiet: { datastores: 4, hosts: 3, disks: 40 },
@@ -60,7 +41,7 @@ describe("Rounds", () => {
     expect(rows[1]).toHaveAttribute("aria-current", "true");
     fireEvent.keyDown(window, { key: "k" });
     expect(rows[0]).toHaveAttribute("aria-current", "true");
-    fireEvent.click(within(rows[0] as HTMLElement).getByRole("button"));
+    fireEvent.click(within(rows[0] as HTMLElement).getByRole("button", { name: /Draft lot/ }));
     expect(await screen.findByRole("alert")).toHaveTextContent("Not there.");
     expect(asked.map((each) => each.key)).toContain("POST /api/lots/");
   });
@@ -75,6 +56,37 @@ describe("Rounds", () => {
     for (const row of await screen.findAllByRole("listitem")) {
       expect(within(row).getByRole("button")).toBeDisabled();
     }
+  });
+
+  it("puts a finding off with a note, and shows who did until when", async () => {
+    const later = finding("berth-b", {
+      id: 2,
+      acknowledged_until: "2026-12-01T09:00:00Z",
+      acknowledged_by: "ines.marrow",
+      acknowledged_note: "disks move on Friday",
+    });
+    const asked = serve({
+      "GET /api/rounds/": { ...rounds, findings: [finding("berth-a", { id: 1 })], put_off: [later] },
+      "GET /api/status/": status(),
+      "GET /api/session/": person,
+      "PUT /api/rounds/findings/1/acknowledged/": finding("berth-a"),
+      "DELETE /api/rounds/findings/2/acknowledged/": later,
+    });
+    renderPage(<RoundsPage />);
+    const list = await screen.findByRole("region", { name: "Put off" });
+    expect(list).toHaveTextContent(/until 1 Dec.* by ines.marrow: disks move on Friday/);
+    fireEvent.click(within(list).getByRole("button", { name: /Bring back/ }));
+    fireEvent.click(screen.getByRole("button", { name: "Put off: Over its fill ceiling, berth-a" }));
+    fireEvent.change(screen.getByLabelText("Why"), { target: { value: "later" } });
+    fireEvent.click(screen.getByRole("button", { name: "For a week" }));
+    await waitFor(() => {
+      expect(asked.map((each) => each.key)).toEqual(
+        expect.arrayContaining([
+          "DELETE /api/rounds/findings/2/acknowledged/",
+          "PUT /api/rounds/findings/1/acknowledged/",
+        ]),
+      );
+    });
   });
 
   it("says what to do first where no device is linked", async () => {

@@ -12,10 +12,12 @@ import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
 import { useShortcuts } from "../shell/useShortcuts";
 import { useStatus } from "../shell/useStatus";
-import { actionOf, pathTo, placeOf, sentenceOf } from "./sentences";
+import { PutOff } from "./PutOff";
+import { PutOffList } from "./PutOffList";
 import { type Finding, useRounds } from "./useRounds";
+import { newOnes, pathTo, said } from "./words";
 
-const STAGES: Record<string, string> = { balance: "Balance", attach: "Attach", devices: "Devices" };
+const named = (stage: string) => stage.charAt(0).toUpperCase() + stage.slice(1);
 
 /** The first page: what wants attention today, most urgent first. */
 export function RoundsPage() {
@@ -44,6 +46,7 @@ export function RoundsPage() {
     },
   });
   const urgent = findings.filter((finding) => finding.urgency === "now").length;
+  const fresh = newOnes(findings, now);
   return (
     <>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 1.5, flexWrap: "wrap" }}>
@@ -51,7 +54,7 @@ export function RoundsPage() {
         <Typography color="textSecondary">
           {now.toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })} ·{" "}
           {data
-            ? `${String(urgent)} need you today, ${String(findings.length - urgent)} can wait`
+            ? `${needs(urgent)} you today, ${String(findings.length - urgent)} can wait${fresh.size ? `, ${String(fresh.size)} new since yesterday` : ""}`
             : "looking through the readings …"}
         </Typography>
         <Box sx={{ flex: 1 }} />
@@ -80,8 +83,9 @@ export function RoundsPage() {
         >
           {findings.map((finding, n) => (
             <Row
-              key={finding.key}
+              key={finding.id}
               finding={finding}
+              fresh={fresh.has(finding.id)}
               chosen={n === row}
               mayChange={session?.may_change ?? false}
               onDraft={() => {
@@ -92,6 +96,7 @@ export function RoundsPage() {
           ))}
         </Box>
       )}
+      <PutOffList findings={data?.put_off ?? []} mayChange={session?.may_change ?? false} />
       {data && status && status.devices > 0 && (
         <Typography color="textSecondary" sx={{ mt: 1.5 }}>
           {findings.length ? "Everything else is quiet" : "All is quiet"}: {data.quiet.datastores} datastores,{" "}
@@ -105,23 +110,19 @@ export function RoundsPage() {
 
 interface RowProps {
   finding: Finding;
+  fresh: boolean;
   chosen: boolean;
   mayChange: boolean;
   busy: boolean;
   onDraft: () => void;
 }
 
-/** The finding's subject, with the array where one host misses paths to several. */
-const nameOf = (finding: Finding) =>
-  ["missing_paths", "no_interface"].includes(finding.kind)
-    ? `${finding.subject} to ${String(finding.figures?.arrays ?? finding.figures?.array ?? "")}`
-    : finding.subject;
+const needs = (count: number) => (count === 1 ? "1 needs" : `${String(count)} need`);
 
-function Row({ finding, chosen, mayChange, busy, onDraft }: RowProps) {
+function Row({ finding, fresh, chosen, mayChange, busy, onDraft }: RowProps) {
   const { size } = useUnit();
-  const { title, text } = sentenceOf(finding, size);
+  const { title, place } = finding;
   const to = pathTo(finding);
-  const open = placeOf(finding);
   const kind = finding.urgency === "now" ? "over" : finding.urgency === "soon" ? "part" : "unjudged";
   return (
     <Box
@@ -141,31 +142,34 @@ function Row({ finding, chosen, mayChange, busy, onDraft }: RowProps) {
       <Mark kind={kind} label={finding.urgency === "now" ? "needs you now" : "can wait"} />
       <div>
         <strong>{title}</strong>
+        {fresh && <span style={{ color: "var(--buoyText)", fontSize: 12 }}> new</span>}
         <div className="mono" style={{ fontSize: 12, color: "var(--mute)" }}>
           {to ? <Link to={to}>{finding.subject}</Link> : finding.subject}
         </div>
       </div>
-      <div>{text}</div>
+      <div>{said(finding.text, size)}</div>
       <div>
-        <div style={{ color: "var(--mute)", fontSize: 12 }}>{STAGES[finding.stage]}</div>
-        <strong>{actionOf(finding, size)}</strong>
+        <div style={{ color: "var(--mute)", fontSize: 12 }}>
+          {named(finding.stage)} {mayChange && <PutOff finding={finding} />}
+        </div>
+        <strong>{said(finding.action, size)}</strong>
       </div>
       {finding.draft ? (
         <Button
           variant="outlined"
           onClick={onDraft}
           disabled={!mayChange || busy}
-          aria-label={`Draft lot: ${title}, ${nameOf(finding)}`}
+          aria-label={`Draft lot: ${title}, ${finding.label}`}
         >
           Draft lot
         </Button>
       ) : (
-        open && (
+        place && (
           <Button
             component={Link}
-            to={open}
+            to={place}
             variant="outlined"
-            aria-label={`Open: ${title}, ${nameOf(finding)}`}
+            aria-label={`Open: ${title}, ${finding.label}`}
           >
             Open
           </Button>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 
-export type Finding = Schemas["Finding"];
+export type Finding = Schemas["FindingAnswer"];
 
 /** What wants attention today. */
 export function useRounds() {

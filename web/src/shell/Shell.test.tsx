@@ -14,7 +14,7 @@ const rounds = {
 };
 const answers = (more: Record<string, unknown> = {}) => ({
   "GET /api/session/": person,
-  "GET /api/status/": status({ findings: 3, balance: 2 }),
+  "GET /api/status/": status({ findings: 3, stages: [{ stage: "balance", findings: 2 }] }),
   "GET /api/rounds/": rounds,
   ...more,
 });

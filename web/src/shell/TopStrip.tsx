@@ -29,10 +29,11 @@ const STALE_SECONDS = 120;
 /** The top strip: the work in its order, find, unit, age of the reading, account. */
 export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: Props) {
   const { data: status } = useStatus();
+  const waiting = (stage: string) => status?.stages.find((entry) => entry.stage === stage)?.findings ?? 0;
   const pages = [
     { to: "/", name: "Rounds", count: status?.findings ?? 0 },
-    { to: "/attach", name: "Attach", count: status?.attach ?? 0 },
-    { to: "/balance", name: "Balance", count: status?.balance ?? 0 },
+    { to: "/attach", name: "Attach", count: waiting("attach") },
+    { to: "/balance", name: "Balance", count: waiting("balance") },
     { to: "/lots", name: "Lots", count: status?.lots ?? 0 },
   ];
   return (

@@ -7,13 +7,47 @@ export const GIB = 1024 ** 3;
 export const person = { name: "ines.marrow", role: "virtualization", may_change: true, csrf: "x" };
 export const auditor = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
 
+/** A finding over the fill ceiling of a datastore. */
+export const finding = (
+  subject: string,
+  part: Partial<Schemas["FindingAnswer"]> = {},
+): Schemas["FindingAnswer"] => ({
+  id: 1,
+  kind: "over_fill",
+  urgency: "now",
+  stage: "balance",
+  subject_kind: "datastore",
+  subject_id: 3,
+  subject,
+  label: subject,
+  title: "Over its fill ceiling",
+  text: [
+    { text: "95 % full; ceiling 82 %, ", bytes: null },
+    { text: "", bytes: 1024 ** 4 },
+    { text: " over", bytes: null },
+  ],
+  action: [
+    { text: "Move 2 disks, ", bytes: null },
+    { text: "", bytes: 1024 ** 4 },
+  ],
+  place: "/trace/datastore/3",
+  reasons: [],
+  figures: {},
+  draft: { kind: "balance", form: { group: "quayside" }, action: "Move disks" },
+  first_seen: "2026-11-20T02:00:00Z",
+  last_seen: "2026-11-26T02:00:00Z",
+  acknowledged_until: null,
+  acknowledged_by: "",
+  acknowledged_note: "",
+  ...part,
+});
+
 export const status = (part: Partial<Schemas["Status"]> = {}): Schemas["Status"] => ({
   devices: 4,
   devices_away: 0,
   oldest_reading_at: new Date().toISOString(),
   findings: 2,
-  attach: 0,
-  balance: 1,
+  stages: [{ stage: "balance", findings: 1 }],
   lots: 0,
   active_lot: null,
   newest_draft: null,

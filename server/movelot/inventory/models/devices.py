@@ -80,7 +80,9 @@ class Device(Durable):
     # How many volume sets an array allows, and volumes in each: {sets, volumes}; empty where it has none.
     set_limits = models.JSONField(default=dict)
     read_at = models.DateTimeField(null=True)
+    # A digest of all it said, and of each aspect of it (see inventory.changes).
     digest = models.CharField(max_length=64, blank=True)
+    digests = models.JSONField(default=dict)
     telemetry_until = models.DateTimeField(null=True)
 
     class Meta:

@@ -5,7 +5,7 @@ from typing import Any
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
-from movelot.inventory.store import changed
+from movelot.inventory.changes import everything_changed
 
 
 class Command(BaseCommand):
@@ -16,4 +16,4 @@ class Command(BaseCommand):
         call_command("collectstatic", interactive=False, clear=True, verbosity=0)
         call_command("add_people", stdout=self.stdout)
         # Answers that the code of before computed may have another form.
-        changed()
+        everything_changed()

@@ -1,0 +1,65 @@
+"""Judging whom arrays let in: volumes that nobody uses, and initiators of no linked host."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from datetime import datetime
+from typing import Any
+
+from movelot.attach.findings import IDLE_VOLUME, LEFTOVER_INITIATOR
+from movelot.attach.findings.idle_volume import IdleVolumeEvidence
+from movelot.attach.findings.leftover_initiator import LeftoverInitiatorEvidence
+from movelot.findings.base import Found, Subject
+from movelot.findings.judging import Judge
+from movelot.inventory.changes import Aspect
+from movelot.inventory.models import Device, Export, Initiator, Offer, Volume
+from movelot.inventory.paths import initiators_of
+from movelot.inventory.placement import hosts_using
+from movelot.lots.models import Lot
+from movelot_core.sight import Sight, idle, leftover
+
+
+class MaskingJudge(Judge):
+    name = "masking"
+    aspects = frozenset({Aspect.FABRIC})
+
+    def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
+        mounted, known = hosts_using(), _known()
+        for array in Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"):
+            yield from _idle(array, mounted)
+            yield from _leftover(array, known)
+
+
+def _known() -> set[str]:
+    return {name for host in Device.objects.filter(kind=Device.Kind.HOST) for name in initiators_of(host)}
+
+
+def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Found[IdleVolumeEvidence]]:
+    """Volumes that no host uses, but for those that a lot under way has made and is about to mount."""
+    begun = Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("plan", flat=True)
+    coming = {volume["name"] for plan in begun for volume in plan.get("volumes", [])}
+    admitted: dict[int, set[str]] = {}
+    for volume, initiators in Offer.objects.filter(device=array).values_list("volume_id", "initiators"):
+        admitted.setdefault(volume, set()).update(initiators)
+    for volume, clients in Export.objects.filter(device=array).values_list("volume_id", "clients"):
+        admitted.setdefault(volume, set()).update(network for network, _ in clients)
+    volumes = Volume.objects.filter(device=array).exclude(kind=Volume.Kind.MEMBER).order_by("name")
+    for key, name, serial, size, kind in volumes.values_list("pk", "name", "serial", "size_bytes", "kind"):
+        users = frozenset(mounted.get(serial, ()))
+        found = idle(Sight(size, frozenset(admitted.get(key, ())), users, users)) if name not in coming else None
+        if found:
+            evidence = IdleVolumeEvidence(kind, found.size_bytes, found.offered)
+            yield Found(IDLE_VOLUME, Subject("volume", key, name), evidence)
+
+
+def _leftover(array: Device, known: set[str]) -> Iterator[Found[LeftoverInitiatorEvidence]]:
+    """Initiators of no linked host."""
+    let_into: dict[str, list[str]] = {}
+    for name, initiators in Offer.objects.filter(device=array).values_list("volume__name", "initiators"):
+        for initiator in initiators:
+            let_into.setdefault(initiator, []).append(name)
+    for initiator in Initiator.objects.filter(device=array).order_by("identifier").values_list("identifier", flat=True):
+        found = leftover(initiator, known, let_into.get(initiator, []))
+        if found:
+            evidence = LeftoverInitiatorEvidence(array.name, list(found.volumes))
+            yield Found(LEFTOVER_INITIATOR, Subject("initiator", None, initiator), evidence, array.name)

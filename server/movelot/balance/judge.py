@@ -1,0 +1,95 @@
+"""Judging a group: what is over its ceilings, the plan that clears it, its board, and its slowest pool."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+
+from movelot.balance.board import board_document, board_name
+from movelot.balance.findings.over_fill import OverFillEvidence, OverFillKind
+from movelot.balance.findings.slow_pool import SlowPoolEvidence, SlowPoolKind
+from movelot.findings.base import Found, Subject
+from movelot.findings.judging import Judge, keep, let_go
+from movelot.inventory.changes import Aspect
+from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, estate_version, growth_of, hour_name
+from movelot.inventory.models import BalanceGroup
+from movelot.inventory.plans import clear_plan
+from movelot_core.rounds import growth_bytes_per_day, over_fill, slow_pools
+
+OVER_FILL, SLOW_POOL = OverFillKind(), SlowPoolKind()
+
+
+class GroupJudge(Judge):
+    """One scope a group, by its primary key. Any of its datastores, pools or hosts may touch it."""
+
+    name = "group"
+    aspects = frozenset({Aspect.SPACE, Aspect.FABRIC, Aspect.LOAD})
+
+    def scopes(self) -> set[str]:
+        return set(map(str, BalanceGroup.objects.values_list("pk", flat=True)))
+
+    def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
+        group = BalanceGroup.objects.filter(pk=scope).first()
+        if group is None or not group.datastores.exists():
+            let_go(board_name(int(scope)), f"slowest-{scope}")
+            return []
+        version = estate_version()
+        found = estate_of(group)
+        keep(board_name(group.pk), version, board_document(found))
+        keep(f"slowest-{group.pk}", version, _slowest(found))
+        return [*_over_fill(found), *_slow_pools(found)]
+
+
+def _over_fill(found: GroupEstate) -> Iterable[Found[OverFillEvidence]]:
+    history = growth_of(found.store_keys)
+    growth = {n: growth_bytes_per_day(*history[key]) for n, key in enumerate(found.store_keys)}
+    for n, over in over_fill(found.estate, found.state, growth).items():
+        plan = clear_plan(found.group)
+        evidence = OverFillEvidence(
+            group=found.group.name,
+            fill=over.fill,
+            ceiling=over.ceiling,
+            over_bytes=over.over_bytes,
+            growth_bytes_per_day=over.growth_bytes_per_day,
+            runway_days=over.runway_days,
+            plan_moves=len(plan.moves),
+            plan_bytes=plan.moved_bytes,
+        )
+        yield Found(OVER_FILL, Subject("datastore", found.store_keys[n], found.estate.datastores[n]), evidence)
+
+
+def _slow_pools(found: GroupEstate) -> Iterable[Found[SlowPoolEvidence]]:
+    for n, slow in slow_pools(found.estate, found.state).items():
+        plan = clear_plan(found.group)
+        hour, day = hour_name(slow.peak_slot)
+        evidence = SlowPoolEvidence(
+            group=found.group.name,
+            peak_ms=slow.peak_ms,
+            ceiling_ms=slow.ceiling_ms,
+            peak_hour=hour,
+            peak_day=day,
+            slots_over=slow.slots_over,
+            heavy=[found.estate.disks[d] for d in slow.heavy_disks],
+            heavy_share=slow.heavy_share,
+            plan_moves=len(plan.moves),
+            plan_bytes=plan.moved_bytes,
+        )
+        # Two groups may share a pool, and each is over its own ceiling.
+        subject = Subject("pool", found.pool_keys[n], found.estate.pools[n])
+        yield Found(SLOW_POOL, subject, evidence, found.group.name)
+
+
+def _slowest(found: GroupEstate) -> dict[str, Any] | None:
+    """The pool with the highest peak, by weekday hour; nothing where no pool is known."""
+    known = range(found.pools_known)
+    slowest = max(known, key=lambda n: float(found.state.peak_ms[n]), default=None)
+    if slowest is None:
+        return None
+    return {
+        "id": found.pool_keys[slowest],
+        "name": found.estate.pools[slowest],
+        "peak_ms": float(found.state.peak_ms[slowest]),
+        "latency_ms": [round(float(v), 3) for v in found.state.latency_ms[slowest, WEEKDAY]],
+        "ceiling_ms": found.group.latency_ceiling_ms,
+    }

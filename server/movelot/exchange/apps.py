@@ -1,7 +1,0 @@
-"""Open formats in and out."""
-
-from django.apps import AppConfig
-
-
-class ExchangeConfig(AppConfig):
-    name = "movelot.exchange"

@@ -1,0 +1,23 @@
+"""Exchange: estates, links, grants and metrics in open formats, in and out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.urls import URLPattern, path
+
+from movelot.stages.base import Stage
+
+
+def _routes() -> Sequence[URLPattern]:
+    from movelot.exchange.package_views import MetricsView, PackageView
+    from movelot.exchange.views import ImportView
+
+    return [
+        path("exchange/import/", ImportView.as_view()),
+        path("exchange/package/", PackageView.as_view()),
+        path("exchange/metrics/", MetricsView.as_view()),
+    ]
+
+
+STAGE = Stage("exchange", "Exchange", _routes)

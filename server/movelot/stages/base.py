@@ -1,0 +1,59 @@
+"""The contract of a stage: a folder that brings its routes, kinds of lots, kinds of findings and judges.
+
+A stage is found by one line in ``settings.STAGES``, the module that has its ``STAGE``. Nothing else names it: the API,
+Rounds, the lots and the counts of the top strip take what all stages bring.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import import_module
+from typing import Any
+
+from django.conf import settings
+from django.urls import URLPattern
+
+from movelot.findings.base import FindingKind
+from movelot.findings.judging import Judge
+from movelot.lots.drafting import DraftKind
+
+
+def nothing() -> list[Any]:
+    return []
+
+
+@dataclass(frozen=True)
+class Stage:
+    """What a stage brings, asked for once the models are there. ``label`` is its name in the top strip."""
+
+    name: str
+    label: str
+    routes: Callable[[], Sequence[URLPattern]] = nothing
+    lot_kinds: Callable[[], Sequence[DraftKind]] = nothing
+    finding_kinds: Callable[[], Sequence[FindingKind[Any]]] = nothing
+    judges: Callable[[], Sequence[Judge]] = nothing
+
+
+@lru_cache(maxsize=1)
+def stages() -> tuple[Stage, ...]:
+    """All stages, in the order of the settings."""
+    return tuple(import_module(name).STAGE for name in settings.STAGES)
+
+
+def bring(stage: Stage) -> None:
+    """Make known what a stage brings."""
+    from movelot.findings import judging
+    from movelot.findings.base import REGISTRY
+    from movelot.lots.drafting import register
+
+    for kind in stage.lot_kinds():
+        register(kind)
+    REGISTRY.add(stage.finding_kinds())
+    judging.register(stage.judges())
+
+
+def routes() -> list[URLPattern]:
+    """The addresses of all stages, beneath /api/."""
+    return [route for stage in stages() for route in stage.routes()]
