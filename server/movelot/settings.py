@@ -215,6 +215,8 @@ CELERY_BEAT_SCHEDULE = {
 # How often a running lot asks a device about long work.
 LOT_POLL_SECONDS = float(os.environ.get("MOVELOT_LOT_POLL", "0.4"))
 DEVICE_TIMEOUT_SECONDS = float(os.environ.get("MOVELOT_DEVICE_TIMEOUT", "8"))
+# However much a device says, an answer has to have ended by then.
+DEVICE_ANSWER_SECONDS = 4 * DEVICE_TIMEOUT_SECONDS
 READING_STALE_SECONDS = 120
 TELEMETRY_DAYS = int(os.environ.get("MOVELOT_TELEMETRY_DAYS", "30"))
 # How long daily figures are kept, from which capacity is told.

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 from django.db import IntegrityError, transaction
 
 from conftest import StandIns
+from movelot.devices.array import read_array
 from movelot.devices.certificate import fingerprint_of
+from movelot.devices.errors import DeviceOdd
 from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.reading import collect, reread
 from movelot.devices.sealing import seal, unseal
+from movelot.devices.session import session_with
+from movelot.devices.shape import check_shape
 from movelot.inventory.models import Datastore, Device, Disk, DiskDay, Machine, Pool, PoolHour, Reading
 from movelot.inventory.store import unlink
 from movelot.inventory.telemetry import KEPT_DAYS, prune
@@ -152,3 +158,53 @@ def test_the_fingerprint_is_that_of_the_certificate_file(estate: StandIns) -> No
 
     card = estate.cards["granite"]
     assert probe(card["url"]).fingerprint == fingerprint_of(Path(card["certificate"]).read_text())
+
+
+@pytest.mark.parametrize(
+    ("fault", "said"),
+    [
+        ("nonsense", "Systems has no Members"),
+        ("strange", "CapacityBytes|size_bytes is str"),
+        ("html", "is not JSON|cannot be read|does not answer"),
+        ("endless", "without end"),
+    ],
+)
+def test_a_device_that_answers_nonsense_is_marked_with_the_field_and_all_others_are_read(
+    estate: StandIns, monkeypatch: pytest.MonkeyPatch, fault: str, said: str
+) -> None:
+    monkeypatch.setattr("movelot.devices.bounded.ANSWER_BYTES_MAX", 4 * 1024**2)
+    disks = Disk.objects.count()
+    before = dict(Device.objects.values_list("name", "read_at"))
+    estate.fault("quay-01", fault)
+    failed = reread(Device.objects.all())
+    estate.fault("quay-01")
+    assert list(failed) == ["quay-01"]
+    assert re.search(said, failed["quay-01"].message), failed["quay-01"].message
+    odd = Device.objects.get(name="quay-01")
+    assert (odd.state, odd.read_at) == (Device.State.FAULTY, before["quay-01"])
+    assert all(when > before[name] for name, when in Device.objects.values_list("name", "read_at") if name != "quay-01")
+    assert Disk.objects.count() == disks
+    assert reread(Device.objects.all()) == {}
+    assert Device.objects.get(name="quay-01").state == Device.State.LINKED
+
+
+@pytest.mark.parametrize(
+    ("part", "row", "said"),
+    [
+        ("pools", {"capacity_bytes": "much"}, "pools[0].capacity_bytes is str"),
+        ("pools", {"name": "x" * 200}, "pools[0].name has 200 characters; 128 is the most"),
+        ("pools", {"allocated_bytes": 2**70}, "pools[0].allocated_bytes is out of range"),
+        ("volumes", {"thin": 1}, "volumes[0].thin is int"),
+        ("volumes", {"pool_uri": "/nowhere"}, "volumes[0].pool_uri leads to no pool"),
+        ("offers", {"lun": -1}, "offers[0].lun is out of range"),
+        ("offers", {"initiators": "iqn"}, "offers[0].initiators is str"),
+    ],
+)
+def test_a_value_that_does_not_fit_is_named(estate: StandIns, part: str, row: dict[str, Any], said: str) -> None:
+    device = Device.objects.get(name="granite")
+    reading = read_array(session_with(device))
+    check_shape(device, reading)
+    getattr(reading, part)[0] |= row
+    with pytest.raises(DeviceOdd) as refused:
+        check_shape(device, reading)
+    assert said in refused.value.message

@@ -7,20 +7,39 @@ expire      all session tokens are forgotten, once
 fail_nth    the n-th action (POST, PATCH or DELETE) from now is answered 500 and not done
 certificate the device shows another certificate from now on (stays)
 away        nothing listens until the fault is cleared
+nonsense    collections have no Members
+strange     sizes are words, and names are numbers
+html        every answer is a page of HTML
+endless     every answer goes on for ever
 """
 
 from __future__ import annotations
 
 import asyncio
+import json
+from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
+from typing import Any
 
 from starlette.requests import Request
-from starlette.responses import Response
+from starlette.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
 from starlette.types import Receive, Scope, Send
 
 from movelot_standins.redfish import SESSION_PATH, Service, error
 
-KINDS = ("refuse", "timeout", "drop", "expire", "fail_nth", "certificate", "away")
+KINDS = (
+    "refuse",
+    "timeout",
+    "drop",
+    "expire",
+    "fail_nth",
+    "certificate",
+    "away",
+    "nonsense",
+    "strange",
+    "html",
+    "endless",
+)
 HANG_SECONDS = 60
 
 
@@ -50,6 +69,8 @@ class FaultyApp:
             return error(503, "ServiceTemporarilyUnavailable", "The service is unavailable.", {"Retry-After": "5"})
         if fault.kind == "timeout":
             await asyncio.sleep(HANG_SECONDS)
+        if fault.kind in SPOILED and not request.url.path.startswith(SESSION_PATH):
+            return await SPOILED[fault.kind](await self.service.answer(request))
         acts = request.method in ("POST", "PATCH", "DELETE") and not request.url.path.startswith(SESSION_PATH)
         if fault.kind in ("fail_nth", "drop") and acts:
             fault.countdown -= 1
@@ -67,3 +88,41 @@ class CutResponse(Response):
     def __init__(self, whole: Response) -> None:
         super().__init__(b"{", status_code=whole.status_code)
         self.headers["content-length"] = "4096"
+
+
+async def _without_members(whole: Response) -> Response:
+    body = json.loads(bytes(whole.body) or b"{}")
+    body.pop("Members", None)
+    return JSONResponse(body, whole.status_code)
+
+
+async def _of_other_kinds(whole: Response) -> Response:
+    return JSONResponse(_mixed_up(json.loads(bytes(whole.body) or b"{}")), whole.status_code)
+
+
+def _mixed_up(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {name: "a lot" if name == "CapacityBytes" else _mixed_up(part) for name, part in value.items()}
+    return [_mixed_up(part) for part in value] if isinstance(value, list) else value
+
+
+async def _as_page(_whole: Response) -> Response:
+    return HTMLResponse("<html><body>Welcome</body></html>")
+
+
+async def _without_end(_whole: Response) -> Response:
+    async def parts() -> AsyncIterator[bytes]:
+        yield b"["
+        while True:
+            yield b'"again",' * 8192
+            await asyncio.sleep(0)
+
+    return StreamingResponse(parts(), media_type="application/json")
+
+
+SPOILED: dict[str, Callable[[Response], Awaitable[Response]]] = {
+    "nonsense": _without_members,
+    "strange": _of_other_kinds,
+    "html": _as_page,
+    "endless": _without_end,
+}

@@ -6,7 +6,8 @@ DeviceError
 ├── CertificateChanged   another certificate than the pinned one is shown
 ├── DeviceGone           what was asked for is not there (404)
 ├── DeviceStale          a resource is not what it was when read (412)
-└── DeviceFault          the device answered with an error of its own
+├── DeviceFault          the device answered with an error of its own
+└── DeviceOdd            what it answered cannot be used: too long, unreadable, or of another shape
 """
 
 from __future__ import annotations
@@ -44,3 +45,7 @@ class DeviceStale(DeviceError):
 
 class DeviceFault(DeviceError):
     code = "device_fault"
+
+
+class DeviceOdd(DeviceError):
+    code = "device_odd"

@@ -13,9 +13,10 @@ from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.devices.array import read_array
-from movelot.devices.errors import CertificateChanged, DeviceError, DeviceRefused
+from movelot.devices.errors import CertificateChanged, DeviceError, DeviceOdd, DeviceRefused
 from movelot.devices.host import read_host
 from movelot.devices.session import DeviceSession, Resource, session_with
+from movelot.devices.shape import check_shape, odd
 from movelot.inventory.changes import Aspect, Change, outdate, tell
 from movelot.inventory.models import Device, Pool
 from movelot.inventory.readings import ArrayReading, HostReading
@@ -32,7 +33,12 @@ Answer = tuple[ArrayReading | HostReading, float]
 
 def _ask(session: DeviceSession, kind: str) -> Answer:
     start = time.perf_counter()
-    reading = read_array(session) if kind == Device.Kind.ARRAY else read_host(session)
+    try:
+        reading = read_array(session) if kind == Device.Kind.ARRAY else read_host(session)
+    except KeyError as error:
+        raise odd(session.name, str(error.args[0]), "is missing") from error
+    except (TypeError, ValueError, AttributeError, LookupError, StopIteration) as error:
+        raise odd(session.name, "a value", f"is of another kind than expected ({error})"[:200]) from error
     return reading, time.perf_counter() - start
 
 
@@ -52,6 +58,7 @@ def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
         for device, job in jobs:
             try:
                 reading, seconds = job.result()
+                check_shape(device, reading)
             except DeviceError as error:
                 failed[device.name] = error
                 _mark(device, error)
@@ -70,6 +77,8 @@ def _mark(device: Device, error: DeviceError) -> None:
         state = Device.State.REFUSED
     elif isinstance(error, CertificateChanged):
         state = Device.State.CERTIFICATE
+    elif isinstance(error, DeviceOdd):
+        state = Device.State.FAULTY
     if (device.state, device.detail) != (state, error.message[:300]):
         log.warning("%s: %s", device.name, error.message)
         change = Change(Aspect.STATE, device.kind, device.pk, device.cluster_id)
@@ -92,6 +101,8 @@ def collect(devices: Iterable[Device]) -> int:
                     learned.add(_keep(device, job.result()))
                 except DeviceError as error:
                     _mark(device, error)
+                except (LookupError, TypeError, ValueError) as error:
+                    _mark(device, odd(device.name, "a metric", f"cannot be read ({error})"[:200]))
     if learned.samples:
         learn(learned, now())
     return learned.samples

@@ -5,18 +5,21 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from typing import Any
+from urllib.parse import urlsplit
 
 import redfish
 import requests
 from django.conf import settings
 from redfish.rest.v1 import (
     InvalidCredentialsError,
+    JsonDecodingError,
     RestResponse,
     RetriesExhaustedError,
     ServerDownOrUnreachableError,
     SessionCreationError,
 )
 
+from movelot.devices.bounded import MEMBERS_MAX, PAGES_MAX, AnswerTooLong, BoundedAdapter
 from movelot.devices.certificate import pinned_file, shown_by
 from movelot.devices.errors import (
     CertificateChanged,
@@ -24,6 +27,7 @@ from movelot.devices.errors import (
     DeviceError,
     DeviceFault,
     DeviceGone,
+    DeviceOdd,
     DeviceRefused,
     DeviceStale,
 )
@@ -54,16 +58,38 @@ class DeviceSession:
 
     def get(self, path: str, **headers: str) -> Resource:
         """The resource at ``path``. Raises a DeviceError."""
-        body: Resource = self._call("get", path, headers=headers).dict
-        return body
+        return self._body(path, self._call("get", path, headers=headers))
 
     def members(self, path: str) -> Iterator[Resource]:
         """All members of a collection, whole, page after page."""
-        next_path: str | None = f"{path}?$expand=."
-        while next_path:
+        next_path, count = f"{path}?$expand=.", 0
+        for _ in range(PAGES_MAX):
             body = self.get(next_path)
-            yield from body["Members"]
-            next_path = body.get("Members@odata.nextLink")
+            found = body.get("Members")
+            if not isinstance(found, list) or not all(isinstance(member, dict) for member in found):
+                raise self._odd(path, "has no Members")
+            count += len(found)
+            yield from found
+            next_path = str(body.get("Members@odata.nextLink") or "")
+            if not next_path:
+                return
+            if count > MEMBERS_MAX:
+                break
+        raise self._odd(path, "has no end")
+
+    def _body(self, path: str, response: RestResponse) -> Resource:
+        """The answer as an object. Raises DeviceOdd where it is none."""
+        try:
+            body = response.dict
+        except (JsonDecodingError, ValueError) as error:
+            raise self._odd(path, "is not JSON") from error
+        if not isinstance(body, dict):
+            raise self._odd(path, "is no object")
+        return body
+
+    def _odd(self, path: str, wrong: str) -> DeviceOdd:
+        what = urlsplit(path).path.rstrip("/").rsplit("/", 1)[-1]
+        return DeviceOdd(self.name, f"{self.name} answers what cannot be used: {what} {wrong}.")
 
     def post(self, path: str, body: Resource) -> RestResponse:
         return self._call("post", path, body=body)
@@ -97,6 +123,9 @@ class DeviceSession:
         except (RetriesExhaustedError, ServerDownOrUnreachableError, requests.RequestException, OSError) as error:
             self._client = None
             raise self._unreachable(error) from error
+        except (JsonDecodingError, LookupError, TypeError, AttributeError, ValueError) as error:
+            self._client = None
+            raise self._odd(path, "cannot be read") from error
 
     def _signed_in(self) -> Any:
         client = redfish.redfish_client(
@@ -106,6 +135,7 @@ class DeviceSession:
             cafile=str(pinned_file(self.fingerprint, self._pem)),
             timeout=settings.DEVICE_TIMEOUT_SECONDS,
             max_retry=0,
+            https_adapter=BoundedAdapter(),
         )
         client.login(auth="session")
         return client
@@ -123,6 +153,8 @@ class DeviceSession:
                     f"{self.name} shows another certificate. Pinned {self.fingerprint}; shown {now}. "
                     "Nothing was sent to it.",
                 )
+        if isinstance(cause, AnswerTooLong):
+            return DeviceOdd(self.name, f"{self.name} gives an answer without end: {cause}.")
         if isinstance(cause, requests.Timeout):
             return DeviceAway(self.name, f"{self.name} did not answer within {settings.DEVICE_TIMEOUT_SECONDS:.0f} s.")
         return DeviceAway(self.name, f"{self.name} does not answer at {self.url}.")

@@ -34,6 +34,8 @@ class Device(Durable):
         AWAY = "away"
         REFUSED = "refused"
         CERTIFICATE = "certificate"
+        # It answers, but what it says cannot be used.
+        FAULTY = "faulty"
         # Known from a file only: nothing is asked of it, and people carry its lots out.
         IMPORTED = "imported"
 
