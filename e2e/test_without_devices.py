@@ -42,9 +42,10 @@ def renamed(content: bytes, spoil: bool = False) -> bytes:
             text = old.read(name).decode()
             for before, after in RENAMED:
                 text = text.replace(before, after)
-            if name in ("disks.csv", "loads.csv"):
+            if name in ("disks.csv", "loads.csv", "machines.csv"):
                 head, *rows = list(csv.reader(io.StringIO(text)))
-                rows = [[f"y-{row[0]}", *row[1:]] for row in rows]
+                known_by = head.index("identity") if "identity" in head else 0
+                rows = [[*row[:known_by], f"y-{row[known_by]}", *row[known_by + 1 :]] for row in rows]
                 if spoil and name == "disks.csv":
                     rows[4][head.index("size_bytes")] = "760 GiB"
                 written = io.StringIO()

@@ -78,7 +78,7 @@ def prepare() -> None:
 
 
 # The workers: which queues each takes from, and how many tasks at once. They mostly wait, for devices or the database.
-WORKERS = {"readings": ("readings", 3), "judging": ("judging,heavy", 2), "lots": ("lots", 12)}
+WORKERS = {"readings": ("readings,checks", 5), "judging": ("judging,heavy", 2), "lots": ("lots", 12)}
 
 
 def worker_command(name: str) -> list[str]:

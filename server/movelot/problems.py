@@ -43,6 +43,21 @@ def body(status: int, code: str, title: str, detail: str = "", hint: str = "", *
     }
 
 
+def document_of(error: Exception) -> dict[str, Any]:
+    """The problem document of an error, as for a request; of one that nobody foresaw without its details."""
+    if isinstance(error, Problem):
+        return body(error.status, error.code, error.title, error.detail, error.hint, **error.more)
+    if isinstance(error, CoreError):
+        return body(422, error.code, error.message, hint=error.hint)
+    return body(
+        500,
+        "unexpected",
+        "Something went wrong on our side.",
+        "See where things stand before you try again.",
+        "Try again; if it stays, see the server's log.",
+    )
+
+
 def respond(document: dict[str, Any]) -> Response:
     return Response(document, status=document["status"], content_type="application/problem+json")
 
@@ -50,10 +65,8 @@ def respond(document: dict[str, Any]) -> Response:
 def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
     """DRF's hook: any exception of a view as a problem document."""
     set_rollback()
-    if isinstance(error, Problem):
-        return respond(body(error.status, error.code, error.title, error.detail, error.hint, **error.more))
-    if isinstance(error, CoreError):
-        return respond(body(422, error.code, error.message, hint=error.hint))
+    if isinstance(error, (Problem, CoreError)):
+        return respond(document_of(error))
     if isinstance(error, (Http404, exceptions.NotFound)):
         return respond(
             body(404, "not_found", "There is no such thing.", hint="It may have been removed; go back and reload.")
@@ -68,12 +81,4 @@ def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
     if isinstance(error, exceptions.APIException):
         return respond(body(error.status_code, str(error.default_code), str(error.detail)))
     log.exception("unexpected error")
-    return respond(
-        body(
-            500,
-            "unexpected",
-            "Something went wrong on our side.",
-            "Nothing was changed by this request.",
-            "Try again; if it stays, see the server's log.",
-        )
-    )
+    return respond(document_of(error))

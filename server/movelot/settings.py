@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "movelot.accounts",
+    "movelot.jobs",
     "movelot.inventory",
     "movelot.lots",
     "movelot.devices",
@@ -180,7 +181,6 @@ CELERY_TASK_IGNORE_RESULT = True
 CELERY_TASK_ROUTES = {
     "movelot.lots.tasks.run_lot": {"queue": "lots"},
     "movelot.findings.tasks.*": {"queue": "judging"},
-    "movelot.jobs.tasks.*": {"queue": "heavy"},
     "*": {"queue": "readings"},
 }
 CELERY_TASK_ACKS_LATE = True
@@ -210,6 +210,7 @@ CELERY_BEAT_SCHEDULE = {
         "options": {"expires": 15},
     },
     "judge everything": {"task": "movelot.findings.tasks.judge_everything", "schedule": 3600},
+    "take up jobs": {"task": "movelot.jobs.tasks.take_up_jobs", "schedule": 20, "options": {"expires": 20}},
     "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
 }
 # How often a running lot asks a device about long work.

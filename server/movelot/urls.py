@@ -12,6 +12,7 @@ from movelot.accounts.views import SessionView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.inventory.label_views import LabelsView
 from movelot.inventory.views import DiskList, FindView, TraceView
+from movelot.jobs.views import JobView
 from movelot.lots.views import LotViews
 from movelot.problems import body
 from movelot.stages.base import routes as stage_routes
@@ -40,6 +41,7 @@ api = [
     path("devices/probe/", ProbeView.as_view()),
     path("devices/reread/", RereadView.as_view()),
     path("devices/<int:pk>/", DeviceView.as_view()),
+    path("jobs/<int:pk>/", JobView.as_view()),
     path("disks/", DiskList.as_view()),
     path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
     path("find/", FindView.as_view()),

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 from django.core.cache import cache
+from django.http import JsonResponse
 from rest_framework.test import APIClient
 
 from conftest import StandIns
@@ -18,6 +19,7 @@ from movelot.devices.reading import collect
 from movelot.findings.judging import judge_due
 from movelot.inventory.models import Device
 from movelot.inventory.versions import EVERYTHING, renew
+from movelot.jobs import work
 from movelot.lots import actions
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot
@@ -75,7 +77,19 @@ class WithWorker(APIClient):
 
     def generic(self, *args: Any, **kwargs: Any) -> Any:
         judge_due()
-        return super().generic(*args, **kwargs)
+        answer = super().generic(*args, **kwargs)
+        return self._followed(answer) if answer.status_code == 202 else answer
+
+    def _followed(self, answer: Any) -> Any:
+        """What the front end does with a job: it is followed to its end, then what it was about is looked at."""
+        work.do(answer.json()["id"])
+        ended = super().generic("GET", answer["Location"]).json()
+        if ended["problem"]:
+            refused: Any = JsonResponse(ended["problem"], status=ended["problem"]["status"])
+            refused.json = lambda: ended["problem"]
+            return refused
+        where = {"check": "lots/{lot}", "run": "lots/{lot}", "reread": "devices"}[ended["kind"]]
+        return super().generic("GET", f"/api/{where.format(**ended['result'])}/")
 
 
 def signed_in(name: str) -> APIClient:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
@@ -42,8 +42,13 @@ def _ask(session: DeviceSession, kind: str) -> Answer:
     return reading, time.perf_counter() - start
 
 
-def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
+Progress = Callable[[str, int, int], None]
+
+
+def reread(devices: Iterable[Device], progress: Progress | None = None) -> dict[str, DeviceError]:
     """Read ``devices`` side by side and store what they say, arrays first. Returns the error of each that failed.
+
+    ``progress`` is told how many of them have answered; what it raises ends the reading between two devices.
 
     A device that fails keeps its last reading; its row says why it could not be read. Imported ones are not asked.
     """
@@ -55,7 +60,9 @@ def reread(devices: Iterable[Device]) -> dict[str, DeviceError]:
     with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
         # Sessions are looked up here, as the threads must not touch the database.
         jobs = [(device, threads.submit(_ask, session_with(device), device.kind)) for device in chosen]
-        for device, job in jobs:
+        for n, (device, job) in enumerate(jobs):
+            if progress:
+                progress(f"reading {device.name}", n, len(jobs))
             try:
                 reading, seconds = job.result()
                 check_shape(device, reading)

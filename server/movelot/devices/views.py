@@ -14,11 +14,13 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.devices.linking import link, pin_again, probe
-from movelot.devices.reading import reread
 from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.models import Device
 from movelot.inventory.store import unlink
+from movelot.jobs.views import JobSerializer, accepted
+from movelot.jobs.work import start
 from movelot.problems import Problem
 from movelot_core.rounds import clock_is_off
 
@@ -142,12 +144,11 @@ class ProbeView(APIView):
 
 
 class RereadView(APIView):
-    """A new reading of every device, now."""
+    """A new reading of every device, now; a job."""
 
-    @extend_schema(request=None, responses=DeviceSerializer(many=True))
+    @extend_schema(request=None, responses={202: JobSerializer})
     def post(self, request: Request) -> Response:
-        reread(Device.objects.exclude(state=Device.State.CERTIFICATE))
-        return Response(listed())
+        return accepted(start("reread", {}, person(request)))
 
 
 class DeviceView(APIView):

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
-from movelot.devices.reading import reread
+from movelot.devices.reading import Progress, reread
 from movelot.inventory.models import Device
 from movelot.lots.drafting import STOP, Check, Draft, DraftKind, changes_since, kind_of, put_steps, redraft, register
 from movelot.lots.models import Lot, Step
@@ -27,17 +27,25 @@ def set_form(lot: Lot, form: dict[str, Any]) -> Lot:
     return redraft(lot)
 
 
-def check(lot: Lot) -> Lot:
+def check(lot: Lot, progress: Progress | None = None) -> Lot:
     """Read the lot's devices anew, then compute and check it on what they say."""
-    reread(Device.objects.filter(step__lot=lot).distinct() if lot.steps.exists() else Device.objects.all())
+    devices = Device.objects.filter(step__lot=lot).distinct() if lot.steps.exists() else Device.objects.all()
+    reread(devices, progress)
     return redraft(lot)
 
 
-def run(lot: Lot) -> Lot:
+def demand_startable(lot: Lot) -> None:
+    """Problem 409 for a lot that cannot be started as it stands."""
+    if lot.state not in (State.DRAFT, State.HALTED, State.FAILED):
+        message = f"Lot {lot.pk} is {lot.state}; it cannot be started."
+        raise Problem(409, "not_startable", message, hint="Reload to see where it stands.")
+
+
+def run(lot: Lot, progress: Progress | None = None) -> Lot:
     """Check on a fresh reading and start. 409 with the reasons when a check stops or something changed since."""
     if lot.state == State.DRAFT:
         before = dict(lot.facts)
-        lot = check(lot)
+        lot = check(lot, progress)
         changed = changes_since(lot, before)
         if changed:
             raise Problem(

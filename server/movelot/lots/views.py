@@ -13,6 +13,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from movelot.accounts.roles import person
+from movelot.jobs.views import JobSerializer, accepted
+from movelot.jobs.work import start
 from movelot.lots import actions
 from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, detail_of, summary_of
 from movelot.lots.drafting import new_draft
@@ -81,15 +83,19 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         actions.drop(self.get_object())
         return Response(status=status.HTTP_204_NO_CONTENT)
 
-    @extend_schema(request=None, responses=LotDetailSerializer)
+    @extend_schema(request=None, responses={202: JobSerializer})
     @action(detail=True, methods=["post"])
     def check(self, request: Request, pk: str) -> Response:
-        return self._detail(actions.check(self.get_object()))
+        """Read the lot's devices anew and check it; a job."""
+        return accepted(start("check", {"lot": self.get_object().pk}, person(request)))
 
-    @extend_schema(request=None, responses=LotDetailSerializer)
+    @extend_schema(request=None, responses={202: JobSerializer})
     @action(detail=True, methods=["post"])
     def run(self, request: Request, pk: str) -> Response:
-        return self._detail(actions.run(self.get_object()))
+        """Check the lot on a fresh reading and start it; a job, whose problem says what stands in the way."""
+        lot = self.get_object()
+        actions.demand_startable(lot)
+        return accepted(start("run", {"lot": lot.pk}, person(request)))
 
     @extend_schema(request=None, responses=LotDetailSerializer)
     @action(detail=True, methods=["post"])

@@ -380,7 +380,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A new reading of every device, now. */
+        /** @description A new reading of every device, now; a job. */
         post: operations["devices_reread_create"];
         delete?: never;
         options?: never;
@@ -474,6 +474,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A job, to be followed; deleting asks it to end. */
+        get: operations["jobs_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description A job, to be followed; deleting asks it to end. */
+        delete: operations["jobs_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labels/{kind}/{id}/": {
         parameters: {
             query?: never;
@@ -554,7 +572,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Lots: drafted, checked, run, verified, undone. */
+        /** @description Read the lot's devices anew and check it; a job. */
         post: operations["lots_check_create"];
         delete?: never;
         options?: never;
@@ -588,7 +606,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Lots: drafted, checked, run, verified, undone. */
+        /** @description Check the lot on a fresh reading and start it; a job, whose problem says what stands in the way. */
         post: operations["lots_run_create"];
         delete?: never;
         options?: never;
@@ -1189,6 +1207,26 @@ export interface components {
             frame_bytes: number;
             uplink: string;
             problem: string;
+        };
+        JobAnswer: {
+            id: number;
+            kind: string;
+            state: string;
+            text: string;
+            done: number;
+            total: number;
+            result: {
+                [key: string]: unknown;
+            };
+            problem: {
+                [key: string]: unknown;
+            } | null;
+            /** Format: date-time */
+            asked_at: string;
+            /** Format: date-time */
+            started_at: string | null;
+            /** Format: date-time */
+            ended_at: string | null;
         };
         Labels: {
             labels: string[];
@@ -2481,12 +2519,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeviceAnswer"][];
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
         };
@@ -2628,6 +2666,47 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Hits"];
                 };
+            };
+        };
+    };
+    jobs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+        };
+    };
+    jobs_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2814,12 +2893,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LotDetail"];
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
         };
@@ -2856,12 +2935,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LotDetail"];
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
         };

@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { auditor, lot, person, summary } from "../tests/data";
-import { Refusal, renderPage, serve } from "../tests/server";
+import { auditor, job, lot, person, summary } from "../tests/data";
+import { renderPage, serve } from "../tests/server";
 import { LotButtons } from "./LotButtons";
 
 const names = () => screen.getAllByRole("button").map((button) => button.textContent);
@@ -24,7 +24,11 @@ describe("what can be done with a lot", () => {
   });
 
   it("ends as a run sheet where people carry it out", async () => {
-    const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/run/": lot() });
+    const asked = serve({
+      "GET /api/session/": person,
+      "POST /api/lots/9/run/": job(),
+      "GET /api/lots/9/": lot(),
+    });
     renderPage(<LotButtons lot={lot({ by_hand: true })} />);
     fireEvent.click(await screen.findByRole("button", { name: "Make run sheet" }));
     expect(screen.getByText("people carry it out by its run sheet")).toBeVisible();
@@ -83,7 +87,7 @@ describe("what can be done with a lot", () => {
       detail: "fill of berth-a was 94.9%, is 97.0%.",
       hint: "Look at the plan as it is now, then run it.",
     };
-    serve({ "GET /api/session/": person, "POST /api/lots/9/run/": new Refusal(409, stale) });
+    serve({ "GET /api/session/": person, "POST /api/lots/9/run/": job({ state: "failed", problem: stale }) });
     renderPage(<LotButtons lot={lot()} />);
     fireEvent.click(await screen.findByRole("button", { name: "Run lot" }));
     const alert = await screen.findByRole("alert");
@@ -93,7 +97,11 @@ describe("what can be done with a lot", () => {
   });
 
   it("checks by key, once the lot is a draft", async () => {
-    const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/check/": lot() });
+    const asked = serve({
+      "GET /api/session/": person,
+      "POST /api/lots/9/check/": job(),
+      "GET /api/lots/9/": lot(),
+    });
     renderPage(<LotButtons lot={lot()} />);
     await screen.findByRole("button", { name: "Check" });
     fireEvent.keyDown(window, { key: "c" });

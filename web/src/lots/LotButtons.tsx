@@ -16,13 +16,14 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
   const { show } = useTray();
   const { data: session } = useSession();
   const { check, run, halt, undo, carriedOut, drop, error } = useLotActions(id);
+  const reading = run.isPending ? run : check;
   const state = lot.summary.state;
   const draft = state === "draft";
   const mayChange = session?.may_change ?? false;
   const busy = check.isPending || run.isPending || halt.isPending || undo.isPending || carriedOut.isPending;
   useShortcuts({
     c: () => {
-      if (draft && mayChange) check.mutate();
+      if (draft && mayChange) check.start();
     },
   });
   const undone = undo.data?.summary.id;
@@ -45,7 +46,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
             variant="contained"
             disabled={!lot.can_run || busy}
             onClick={() => {
-              run.mutate();
+              run.start();
             }}
           >
             {!draft ? "Run on" : lot.by_hand ? "Make run sheet" : "Run lot"}
@@ -56,7 +57,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
             variant="outlined"
             disabled={busy}
             onClick={() => {
-              check.mutate();
+              check.start();
             }}
             aria-keyshortcuts="c"
           >
@@ -113,7 +114,18 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
             Drop
           </Button>
         )}
-        <span style={{ color: "var(--mute)", fontSize: 12, flex: 1, minWidth: 90 }}>{hintOf(lot)}</span>
+        {reading.isPending && (
+          <Button
+            onClick={() => {
+              reading.cancel();
+            }}
+          >
+            Stop reading
+          </Button>
+        )}
+        <span style={{ color: "var(--mute)", fontSize: 12, flex: 1, minWidth: 90 }}>
+          {reading.progress || hintOf(lot)}
+        </span>
       </Box>
     </Box>
   );

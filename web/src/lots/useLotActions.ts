@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
+import { useJob } from "../jobs/useJob";
 import { type LotDetail, lotKey } from "./useLot";
 
 /** Check, run, halt, undo and drop a lot; each puts the answer where the lot is shown. */
@@ -12,13 +13,16 @@ export function useLotActions(id: number) {
   };
   // A refused run has read and checked the lot anew: what is shown has to follow.
   const onError = () => void queries.invalidateQueries({ queryKey: lotKey(id) });
-  const check = useMutation({
-    mutationFn: () => unwrap(api.POST("/api/lots/{id}/check/", path)),
+  const look = () => unwrap(api.GET("/api/lots/{id}/", path));
+  const check = useJob({
+    ask: () => unwrap(api.POST("/api/lots/{id}/check/", path)),
+    look,
     onSuccess: put,
     onError,
   });
-  const run = useMutation({
-    mutationFn: () => unwrap(api.POST("/api/lots/{id}/run/", path)),
+  const run = useJob({
+    ask: () => unwrap(api.POST("/api/lots/{id}/run/", path)),
+    look,
     onSuccess: put,
     onError,
   });

@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { lot, person, status, step } from "../tests/data";
+import { job, lot, person, status, step } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { Shell } from "./Shell";
 
@@ -84,8 +84,8 @@ describe("the frame", () => {
   });
 
   it("rereads all devices by key and says which did not answer", async () => {
-    const away = [{ state: "linked" }, { state: "away", detail: "quay-01 does not answer." }];
-    serve(answers({ "POST /api/devices/reread/": away }));
+    const ended = job({ result: { devices: 2, failed: { "quay-01": "quay-01 does not answer." } } });
+    serve(answers({ "POST /api/devices/reread/": ended }));
     show();
     fireEvent.keyDown(window, { key: "r" });
     expect(await screen.findByText("quay-01 does not answer.")).toBeVisible();

@@ -1,10 +1,11 @@
 import Box from "@mui/material/Box";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useSnackbar } from "notistack";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Outlet, useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
 import { problemOf } from "../api/problem";
+import { useJob } from "../jobs/useJob";
 import { useUnit } from "../parts/unit";
 import type { Mode } from "../theme/tokens";
 import { Find } from "./Find";
@@ -44,7 +45,7 @@ function Frame({ mode, setMode }: Props) {
     l: fold,
     u: toggle,
     r: () => {
-      reread.mutate();
+      reread.start();
     },
     "g r": () => void navigate("/"),
     "g a": () => void navigate("/attach"),
@@ -74,9 +75,9 @@ function Frame({ mode, setMode }: Props) {
           setOpen("keys");
         }}
         reread={() => {
-          reread.mutate();
+          reread.start();
         }}
-        rereading={reread.isPending}
+        rereading={reread.isPending ? reread.progress || "reading…" : ""}
       />
       <Box component="main" sx={{ overflow: "auto", p: "14px 18px 24px", minWidth: 0 }}>
         <Outlet />
@@ -88,20 +89,26 @@ function Frame({ mode, setMode }: Props) {
   );
 }
 
+interface ReadDevices {
+  devices: number;
+  failed: Record<string, string>;
+}
+
 function useReread() {
   const queries = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
-  return useMutation({
-    mutationFn: () => unwrap(api.POST("/api/devices/reread/")),
-    onSuccess: (devices) => {
-      const away = devices.filter((device) => device.state !== "linked" && device.state !== "imported");
-      enqueueSnackbar(
-        away.length
-          ? away.map((device) => device.detail).join(" ")
-          : `${String(devices.length)} devices read.`,
-      );
+  const job = useJob({
+    ask: () => unwrap(api.POST("/api/devices/reread/")),
+    look: (ended) => Promise.resolve(ended.result as unknown as ReadDevices),
+    onSuccess: ({ devices, failed }) => {
+      const away = Object.values(failed);
+      enqueueSnackbar(away.length ? away.join(" ") : `${String(devices)} devices read.`);
       void queries.invalidateQueries();
     },
-    onError: (error) => enqueueSnackbar(problemOf(error).title),
   });
+  const { error } = job;
+  useEffect(() => {
+    if (error) enqueueSnackbar(problemOf(error).title);
+  }, [error, enqueueSnackbar]);
+  return job;
 }

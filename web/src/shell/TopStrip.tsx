@@ -21,7 +21,8 @@ interface Props {
   onFind: () => void;
   onKeys: () => void;
   reread: () => void;
-  rereading: boolean;
+  /** How far a reading is; empty while none is taken. */
+  rereading: string;
 }
 
 const STALE_SECONDS = 120;
@@ -173,7 +174,8 @@ interface AgeProps {
   devices: number | null;
   away: number;
   reread: () => void;
-  rereading: boolean;
+  /** How far a reading is; empty while none is taken. */
+  rereading: string;
 }
 
 function Age({ at, devices, away, reread, rereading }: AgeProps) {
@@ -185,7 +187,7 @@ function Age({ at, devices, away, reread, rereading }: AgeProps) {
       : devices === 0
         ? "no devices"
         : rereading
-          ? "reading…"
+          ? rereading
           : at
             ? `read ${formatMoment(at, now)}`
             : "not read yet";

@@ -7,6 +7,22 @@ export const GIB = 1024 ** 3;
 export const person = { name: "ines.marrow", role: "virtualization", may_change: true, csrf: "x" };
 export const auditor = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
 
+/** A job that is done, with parts to override. */
+export const job = (part: Partial<Schemas["JobAnswer"]> = {}): Schemas["JobAnswer"] => ({
+  id: 7,
+  kind: "check",
+  state: "done",
+  text: "",
+  done: 0,
+  total: 0,
+  result: {},
+  problem: null,
+  asked_at: "2026-11-26T02:00:00Z",
+  started_at: null,
+  ended_at: null,
+  ...part,
+});
+
 /** A finding over the fill ceiling of a datastore. */
 export const finding = (
   subject: string,

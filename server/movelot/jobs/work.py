@@ -1,0 +1,124 @@
+"""Kinds of jobs, and what a job does: it is asked for in a request, done by a worker, followed by a page.
+
+A kind is registered by the room that it works in. It is safe to be done again from its beginning, as it is when the
+worker that was at it died.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from abc import ABC, abstractmethod
+from typing import Any, ClassVar
+
+from django.db import transaction
+from django.utils.timezone import now
+
+from movelot.accounts.models import User
+from movelot.jobs.locks import held
+from movelot.jobs.models import Job
+from movelot.problems import Problem, document_of
+
+log = logging.getLogger(__name__)
+State = Job.State
+# Progress is written down no more often than this.
+WRITTEN_EVERY_SECONDS = 0.3
+
+
+class Cancelled(Exception):
+    """Somebody asked the job to end."""
+
+
+class Running:
+    """A job while it is done: its params, who asked for it, and where it tells how far it has come."""
+
+    def __init__(self, job: Job) -> None:
+        self.job, self.params, self.person = job, job.params, job.asked_by
+        self._written = 0.0
+
+    def progress(self, text: str, done: int = 0, total: int = 0) -> None:
+        """Tell how far the job has come. Raises Cancelled where somebody asked it to end."""
+        if time.monotonic() - self._written < WRITTEN_EVERY_SECONDS and done < total:
+            return
+        self._written = time.monotonic()
+        Job.objects.filter(pk=self.job.pk).update(text=text[:200], done=done, total=total)
+        if Job.objects.filter(pk=self.job.pk, cancel_asked=True).exists():
+            raise Cancelled
+
+
+class JobKind(ABC):
+    """One kind of job. ``queue`` is whose workers do it."""
+
+    name: ClassVar[str]
+    queue: ClassVar[str] = "heavy"
+
+    @abstractmethod
+    def do(self, running: Running) -> dict[str, Any]:
+        """Do it; returns the result. Raises Problem, or Cancelled."""
+
+
+KINDS: dict[str, JobKind] = {}
+
+
+def register(*kinds: JobKind) -> None:
+    """Make kinds known; called when the application starts."""
+    for kind in kinds:
+        KINDS[kind.name] = kind
+
+
+def start(kind: str, params: dict[str, Any], person: User) -> Job:
+    """Ask for a job. The same that still waits or runs for anybody is that one: it is not done twice side by side."""
+    same = Job.objects.filter(kind=kind, state__in=[State.WAITING, State.RUNNING], cancel_asked=False)
+    found = next((job for job in same if job.params == params), None)
+    if found is not None:
+        return found
+    job = Job.objects.create(kind=kind, params=params, asked_by=person)
+    send(job)
+    return job
+
+
+def send(job: Job) -> None:
+    """Give a job to the workers, once it is stored."""
+    from movelot.jobs.tasks import do_job
+
+    key, queue = job.pk, KINDS[job.kind].queue
+    transaction.on_commit(lambda: do_job.apply_async((key,), queue=queue))
+
+
+def cancel(job: Job) -> None:
+    """Ask a job to end; one that no worker has begun ends at once."""
+    Job.objects.filter(pk=job.pk, state=State.WAITING).update(state=State.CANCELLED, ended_at=now())
+    Job.objects.filter(pk=job.pk, state=State.RUNNING).update(cancel_asked=True)
+    job.refresh_from_db()
+
+
+def do(key: int) -> None:
+    """Do a job, unless another worker is at it or it has ended."""
+    with held(f"job-{key}") as mine:
+        begun = mine and Job.objects.filter(pk=key, state__in=[State.WAITING, State.RUNNING]).update(
+            state=State.RUNNING, started_at=now()
+        )
+        if begun:
+            _do(Job.objects.select_related("asked_by").get(pk=key))
+
+
+def _do(job: Job) -> None:
+    state, result, problem = State.DONE, {}, None
+    try:
+        result = KINDS[job.kind].do(Running(job))
+    except Cancelled:
+        state = State.CANCELLED
+    except Exception as error:
+        state, problem = State.FAILED, document_of(error)
+        if not isinstance(error, Problem):
+            log.exception("job %s failed", job)
+    Job.objects.filter(pk=job.pk).update(state=state, result=result, problem=problem, ended_at=now())
+
+
+def take_up() -> None:
+    """Give jobs that a worker left in their middle to another one."""
+    for job in Job.objects.filter(state=State.RUNNING):
+        with held(f"job-{job.pk}") as free:
+            pass
+        if free:
+            send(job)
