@@ -13,7 +13,11 @@ from typing import Any
 
 import pytest
 import requests
+from hypothesis import settings
 
+# How long an example takes says more of the machine than of the code.
+settings.register_profile("plain", deadline=None)
+settings.load_profile("plain")
 ROOT = Path(__file__).resolve().parent
 sys.path.insert(0, str(ROOT / "scripts"))
 # Which of pytest's workers this is: each has databases, ports and stand-ins of its own.
@@ -35,13 +39,13 @@ def pytest_configure() -> None:
     Passwords of tests are hashed quickly: what is slow on purpose would be most of the time of many tests. Static
     files are looked for where a start would have collected them.
     """
-    from django.conf import settings
+    from django.conf import settings as ours
 
-    settings.STATIC_ROOT.mkdir(parents=True, exist_ok=True)
+    ours.STATIC_ROOT.mkdir(parents=True, exist_ok=True)
     # Settings are read before this file is: a worker's own Redis has to be put in afterwards.
-    redis = f"{settings.REDIS.rsplit('/', 1)[0]}/{15 - 2 * WORKER}"
-    settings.CACHES["default"]["LOCATION"] = settings.CELERY_BROKER_URL = redis
-    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    redis = f"{ours.REDIS.rsplit('/', 1)[0]}/{15 - 2 * WORKER}"
+    ours.CACHES["default"]["LOCATION"] = ours.CELERY_BROKER_URL = redis
+    ours.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
 @pytest.fixture(scope="session", autouse=True)

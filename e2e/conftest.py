@@ -133,7 +133,16 @@ class Caller:
 
     def call(self, method: str, path: str, body: Any = None) -> requests.Response:
         headers = {"X-CSRFToken": self.session.cookies.get("csrftoken") or "", "Referer": URL}
-        return self.session.request(method, f"{URL}/api/{path}", json=body, headers=headers, timeout=30)
+        answer = self.session.request(method, f"{URL}/api/{path}", json=body, headers=headers, timeout=30)
+        return self._followed(answer.json()["id"], answer) if answer.status_code == 202 else answer
+
+    def _followed(self, job: int, answer: requests.Response) -> requests.Response:
+        """The answer once its job has ended; a job that failed is the refusal that it would have been."""
+        until(lambda: self.call("GET", f"jobs/{job}/").json()["ended_at"], f"job {job}")
+        problem = self.call("GET", f"jobs/{job}/").json()["problem"]
+        if problem:
+            answer.status_code, answer._content = problem["status"], json.dumps(problem).encode()
+        return answer
 
     def lot(self, number: int) -> dict[str, Any]:
         found: dict[str, Any] = self.call("GET", f"lots/{number}/").json()

@@ -79,44 +79,104 @@ class StepGraph:
         """All that ``step`` takes a place on while it runs: its lane and its slots."""
         return (step.lane, *(slot for slot in step.slots if slot != step.lane))
 
+    def limit(self, slot: str) -> int:
+        """How many steps may occupy ``slot`` at once."""
+        return self.limits.get(slot, self.default_limit)
+
     def ready(self, done: Collection[str], running: Collection[str]) -> list[str]:
         """Keys that may start now: needs done, and a place free on all they occupy, in the given order."""
-        busy: dict[str, int] = {}
-        for step in self.steps:
-            if step.key in running:
-                for slot in self.occupied(step):
-                    busy[slot] = busy.get(slot, 0) + 1
-        found: list[str] = []
-        for step in self.steps:
-            if step.key in done or step.key in running or not step.needs <= set(done):
-                continue
-            slots = self.occupied(step)
-            if all(busy.get(slot, 0) < self.limits.get(slot, self.default_limit) for slot in slots):
-                found.append(step.key)
-                for slot in slots:
-                    busy[slot] = busy.get(slot, 0) + 1
-        return found
+        return Frontier(self, done, running).take()
 
     def schedule(self) -> dict[str, Slot]:
         """List schedule: each step as early as its needs and the limits allow, in the given order."""
-        by_key = {step.key: step for step in self.steps}
-        done: set[str] = set()
+        seconds = {step.key: step.seconds for step in self.steps}
+        frontier, now = Frontier(self), 0.0
         running: list[tuple[float, str]] = []
         slots: dict[str, Slot] = {}
-        now = 0.0
-        while len(done) < len(self.steps):
-            for key in self.ready(done, {key for _, key in running}):
-                slots[key] = Slot(now, now + by_key[key].seconds)
+        while len(slots) < len(self.steps) or running:
+            for key in frontier.take():
+                slots[key] = Slot(now, now + seconds[key])
                 heapq.heappush(running, (slots[key].end, key))
             if not running:
                 raise GraphError("limit_zero", "A limit of zero keeps steps from ever starting.")
             now, key = heapq.heappop(running)
-            done.add(key)
+            frontier.release(key, done=True)
         return slots
 
     def makespan_seconds(self) -> float:
         """Seconds from the first start to the last end."""
         return max((slot.end for slot in self.schedule().values()), default=0.0)
+
+
+class Frontier:
+    """What of a graph may start, kept up as steps start and end: each step is looked at when something changes for it.
+
+    A step whose needs are done waits at the first thing it occupies that is full, and is looked at again when that gets
+    a place free. Steps that may start do so in the order of the graph.
+    """
+
+    def __init__(self, graph: StepGraph, done: Collection[str] = (), running: Collection[str] = ()) -> None:
+        self.graph = graph
+        self._number = {step.key: n for n, step in enumerate(graph.steps)}
+        ended, begun = set(done), set(running)
+        self._left = [len(step.needs - ended) for step in graph.steps]
+        self._followers: dict[str, list[int]] = {}
+        self._busy: dict[str, int] = {}
+        # Steps that wait for a place on something, by that; and those that are to be looked at, with what got free.
+        self._parked: dict[str, list[int]] = {}
+        self._open: list[tuple[int, str]] = []
+        self._offered: set[str] = set()
+        for n, step in enumerate(graph.steps):
+            for need in step.needs:
+                self._followers.setdefault(need, []).append(n)
+            if step.key in begun:
+                self._occupy(step)
+            elif step.key not in ended and not self._left[n]:
+                heapq.heappush(self._open, (n, ""))
+
+    def __repr__(self) -> str:
+        return f"<Frontier of {self.graph!r}, {sum(self._busy.values())} places taken>"
+
+    def take(self) -> list[str]:
+        """Keys of the steps that may start now; they count as running from here on."""
+        started = []
+        while self._open:
+            number, freed = heapq.heappop(self._open)
+            step = self.graph.steps[number]
+            self._offered.discard(freed)
+            full = next((slot for slot in self.graph.occupied(step) if not self._free(slot)), None)
+            if full is None:
+                self._occupy(step)
+                started.append(step.key)
+            else:
+                heapq.heappush(self._parked.setdefault(full, []), number)
+            if freed:
+                self._offer(freed)
+        return started
+
+    def release(self, key: str, done: bool) -> None:
+        """A running step has ended; those that need it may follow once it is ``done``."""
+        step = self.graph.steps[self._number[key]]
+        for slot in self.graph.occupied(step):
+            self._busy[slot] -= 1
+            self._offer(slot)
+        for number in self._followers.get(key, ()) if done else ():
+            self._left[number] -= 1
+            if not self._left[number]:
+                heapq.heappush(self._open, (number, ""))
+
+    def _occupy(self, step: StepNode) -> None:
+        for slot in self.graph.occupied(step):
+            self._busy[slot] = self._busy.get(slot, 0) + 1
+
+    def _free(self, slot: str) -> bool:
+        return self._busy.get(slot, 0) < self.graph.limit(slot)
+
+    def _offer(self, slot: str) -> None:
+        """Have the first step that waits at ``slot`` looked at, if there is a place; one at a time."""
+        if slot not in self._offered and self._parked.get(slot) and self._free(slot):
+            self._offered.add(slot)
+            heapq.heappush(self._open, (heapq.heappop(self._parked[slot]), slot))
 
 
 def undo_order(graph: StepGraph, done: Sequence[str]) -> list[str]:

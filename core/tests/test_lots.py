@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from movelot_core.errors import GraphError
-from movelot_core.lots import StepGraph, StepNode, undo_order
+from movelot_core.lots import Frontier, StepGraph, StepNode, undo_order
 
 
 def node(key: str, *needs: str, lane: str = "granite", seconds: float = 1.0) -> StepNode:
@@ -63,3 +63,72 @@ def test_every_schedule_keeps_needs_and_limits(graph: StepGraph) -> None:
             and schedule[other.key].start <= schedule[step.key].start < schedule[other.key].end
         ]
         assert len(at_once) <= graph.default_limit
+
+
+def plain_schedule(graph: StepGraph) -> dict[str, float]:
+    """When each step starts, found the slow way: at each moment every step is looked at anew."""
+    done: set[str] = set()
+    running: list[tuple[float, str]] = []
+    starts: dict[str, float] = {}
+    now = 0.0
+    while len(done) < len(graph.steps):
+        for step in graph.steps:
+            slots = graph.occupied(step)
+            busy = [slot for _, key in running for slot in graph.occupied(by_key(graph, key))]
+            free = all(busy.count(slot) < graph.limit(slot) for slot in slots)
+            if step.key not in starts and step.needs <= done and free:
+                starts[step.key] = now
+                running.append((now + step.seconds, step.key))
+        running.sort()
+        now, key = running.pop(0)
+        done.add(key)
+    return starts
+
+
+def by_key(graph: StepGraph, key: str) -> StepNode:
+    return next(step for step in graph.steps if step.key == key)
+
+
+@st.composite
+def slotted(draw: st.DrawFn) -> StepGraph:
+    """Graphs whose steps occupy several things, each limited on its own."""
+    count = draw(st.integers(1, 14))
+    steps = tuple(
+        StepNode(
+            f"{n:02}",
+            draw(st.sampled_from("xy")),
+            draw(st.sampled_from([1.0, 2.0, 3.0])),
+            frozenset(f"{m:02}" for m in range(n) if draw(st.integers(0, 4)) == 0),
+            tuple(draw(st.lists(st.sampled_from("abc"), max_size=2, unique=True))),
+        )
+        for n in range(count)
+    )
+    return StepGraph(steps, {"a": 1, "b": 2, "c": 1}, draw(st.integers(1, 3)))
+
+
+@given(slotted())
+def test_what_is_kept_up_starts_the_same_steps_as_looking_at_all_of_them_anew(graph: StepGraph) -> None:
+    assert {key: slot.start for key, slot in graph.schedule().items()} == plain_schedule(graph)
+
+
+@given(slotted(), st.data())
+def test_a_frontier_in_the_middle_of_a_lot_goes_on_where_it_stood(graph: StepGraph, data: st.DataObject) -> None:
+    """A driver that takes a lot up knows what is done and what runs, and starts what the one before would have."""
+    frontier, running, done = Frontier(graph), [], []
+    for _ in range(data.draw(st.integers(0, len(graph.steps)))):
+        running += frontier.take()
+        if not running:
+            break
+        key = running.pop(data.draw(st.integers(0, len(running) - 1)))
+        frontier.release(key, done=True)
+        done.append(key)
+    assert sorted(frontier.take()) == sorted(Frontier(graph, done, running).take())
+
+
+def test_what_needs_a_failed_step_never_starts() -> None:
+    graph = StepGraph((node("make"), node("mask", "make"), node("other", lane="quay-01")))
+    frontier = Frontier(graph)
+    assert frontier.take() == ["make", "other"]
+    frontier.release("make", done=False)
+    frontier.release("other", done=True)
+    assert frontier.take() == []

@@ -10,7 +10,8 @@ from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.inventory.models import Datastore, Disk, HostDevice, Volume
 from movelot.lots import actions
-from movelot.lots.models import Lot, Step
+from movelot.lots.drafting import redraft
+from movelot.lots.models import Lot, Step, StepPace
 from movelot.lots.runner import Driver
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import StepRun, demand
@@ -297,3 +298,30 @@ def test_a_slow_device_is_waited_for_and_then_said_to_be_away(
     lot.refresh_from_db()
     assert lot.state == Lot.State.FAILED
     assert "did not answer within" in lot.steps.first().problem["message"]  # type: ignore[union-attr]
+
+
+def test_what_steps_took_is_what_the_next_ones_are_expected_to_take(estate: StandIns, ines: User) -> None:
+    """Scans are stated as the host tells; once a few were seen, the next lot expects what they took."""
+    first = run_to_end(attach(ines, name="berth-t1"))
+    took = sorted(
+        (step.ended_at - step.started_at).total_seconds()
+        for step in first.steps.filter(kind="create_volume")
+        if step.ended_at and step.started_at
+    )
+    assert took
+    pace = StepPace.objects.get(kind="scan", device=0)
+    assert len(pace.factors) == first.steps.filter(kind="scan").count()
+    StepPace.objects.filter(kind="scan", device=0).update(factors=[300.0, 300.0, 300.0])
+    StepPace.objects.filter(kind="scan", device__gt=0).delete()
+    second = attach(ines, name="berth-t2")
+    for step in second.steps.filter(kind="scan"):
+        assert step.estimate_seconds == pytest.approx(300.0 * step.stated_seconds)
+        assert step.planned_end == pytest.approx(step.planned_start + step.estimate_seconds)
+
+
+def test_steps_that_stay_the_same_are_not_written_again(estate: StandIns, ines: User) -> None:
+    lot = attach(ines, name="berth-t1")
+    keys = list(lot.steps.values_list("pk", flat=True))
+    assert list(redraft(lot).steps.values_list("pk", flat=True)) == keys
+    lot.form["name"] = "berth-t2"
+    assert not set(redraft(lot).steps.values_list("pk", flat=True)) & set(keys)

@@ -162,7 +162,7 @@ def _steps(volume: Volume, store: Datastore | None, sees: list[Device], keep: bo
     of_set = volume.kind == Volume.Kind.SET
     devices = [] if of_set else sees
     steps += [
-        find_step(volume.device, host, volume.serial, "by its serial", withdrawn, present=False) for host in devices
+        find_step(volume.device, host, [volume.serial], "by its serial", withdrawn, present=False) for host in devices
     ]
     if volume.target != volume.device.target:
         blind = tuple(range(len(steps)))

@@ -177,7 +177,7 @@ def _host_steps(volume: Volume, blind: list[Device], begun: int) -> list[StepSpe
     ready = tuple(range(begun + len(steps)))
     for host in blind:
         first = begun + len(steps)
-        steps.append(find_step(volume.device, host, volume.serial, "by its serial, not by time", ready))
+        steps.append(find_step(volume.device, host, [volume.serial], "by its serial, not by time", ready))
         policy = {"serial": volume.serial, "policy": PATH_POLICY}
         title = f"Set path policy on {host.name}"
         if is_raw:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from movelot.attach.admission import admit
@@ -11,7 +11,7 @@ from movelot.attach.raw import give_steps
 from movelot.inventory.models import Device, Machine, Offer, Pool
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
-from movelot_core.units import format_size
+from movelot_core.units import count_of, format_size
 
 PATH_POLICY = "RoundRobin"
 LUN_MAX = 4095
@@ -36,8 +36,7 @@ def attach_steps(
 ) -> list[StepSpec]:
     """All steps in an order in which each finds what it needs; raw volumes are ``given_to`` machines.
 
-    All volumes are made and offered before any host scans, so that one scan a host finds them all: the scan steps of
-    the others see their device and need none.
+    All volumes are made and offered before any host scans, so that one scan a host finds them all.
     """
     array = wanted[0].pool.device
     steps = [*fixes]
@@ -54,14 +53,19 @@ def attach_steps(
         if volume.own_target:
             target = {"step": first, "field": "target"}
             steps += own_target_steps(array, hosts, table, target, volume.name, (first + 1,))
-    found_after = tuple(range(created[0] + 1, len(steps)))
-    scans: dict[str, int] = {}
-    for volume, first in zip(wanted, created, strict=True):
-        device, at = Found(array, volume.name, {"step": first, "field": "serial"}), (len(steps), found_after, scans)
+    devices = [
+        Found(array, volume.name, {"step": first, "field": "serial"})
+        for volume, first in zip(wanted, created, strict=True)
+    ]
+    offered = tuple(first + 1 for first in created)
+    finds = find_everywhere(devices, hosts, table, offered, own_steps(steps, created[0]))
+    found = tuple(range(len(steps), len(steps) + len(finds)))
+    steps += finds
+    for device in devices:
         if given_to is None:
-            steps += datastore_steps(device, hosts, table, at)
+            steps += datastore_steps(device, hosts, table, len(steps), found)
         else:
-            steps += raw_steps(device, hosts, table, at, given_to)
+            steps += raw_steps(device, hosts, found, given_to)
     return steps
 
 
@@ -124,19 +128,21 @@ def _array_steps(
 
 
 def find_step(
-    array: Device, host: Device, serial: Any, detail: str, needs: tuple[int, ...], present: bool = True
+    array: Device, host: Device, serials: list[Any], detail: str, needs: tuple[int, ...], present: bool = True
 ) -> StepSpec:
-    """The host finds the device, or loses it: after a scan, or over NVMe as soon as it is told."""
-    titles = {
-        (True, False): f"Rescan {host.name}, wait for the device",
-        (False, False): f"Rescan {host.name}, until the device is gone",
-        (True, True): f"Wait for the namespace on {host.name}",
-        (False, True): f"Wait until the namespace is gone from {host.name}",
-    }
+    """The host finds devices, or loses them: after one scan, or over NVMe as soon as it is told."""
     nvme = array.has_namespaces
-    title = titles[present, nvme]
-    params = {"serial": serial, "present": present}
-    return StepSpec("scan", host.name, title, detail, params, needs, seconds=1.0 if nvme else host.scan_seconds)
+    noun = ("the namespace" if nvme else "the device") if len(serials) == 1 else ""
+    what = noun or count_of(len(serials), "namespace" if nvme else "device")
+    titles = {
+        (True, False): f"Rescan {host.name}, wait for {what}",
+        (False, False): f"Rescan {host.name}, until {what} {'is' if noun else 'are'} gone",
+        (True, True): f"Wait for {what} on {host.name}",
+        (False, True): f"Wait until {what} {'is' if noun else 'are'} gone from {host.name}",
+    }
+    params = {"serials": serials, "present": present}
+    seconds = 1.0 if nvme else host.scan_seconds
+    return StepSpec("scan", host.name, titles[present, nvme], detail, params, needs, seconds=seconds)
 
 
 @dataclass(frozen=True)
@@ -152,34 +158,51 @@ class Found:
     carries: str = ""
 
 
-At = tuple[int, tuple[int, ...], dict[str, int]]
-
-
 def _paths_seen(hosts: list[Device], table: PathTable) -> dict[str, int]:
-    return {host.name: sum(path.seen for path in table.paths if path.host == host.name) for host in hosts}
+    counts = dict.fromkeys((host.name for host in hosts), 0)
+    for path in table.paths:
+        if path.host in counts:
+            counts[path.host] += path.seen
+    return counts
 
 
-def _find_everywhere(device: Found, hosts: list[Device], table: PathTable, at: At) -> list[StepSpec]:
-    """Find it on all hosts; ``at`` as for ``datastore_steps``."""
-    scan, found_after, scans = at
-    seen = _paths_seen(hosts, table)
-    steps: list[StepSpec] = []
-    for n, host in enumerate(hosts):
-        before = (scans[host.name],) if host.name in scans else ()
-        detail = f"{seen[host.name]} paths of {device.name} expected"
-        step = find_step(device.array, host, device.serial, detail, (*found_after, *before))
-        # The first scan of a host finds all volumes; the steps of the others look and are done.
-        steps.append(replace(step, seconds=1.0) if before else step)
-        scans[host.name] = scan + n
-    return steps
+def own_steps(steps: list[StepSpec], first: int) -> dict[str, tuple[int, ...]]:
+    """Positions of the steps from ``first`` on, by the device that they are on: a host's logins, say."""
+    found: dict[str, tuple[int, ...]] = {}
+    for position, step in enumerate(steps):
+        if position >= first:
+            found[step.device] = (*found.get(step.device, ()), position)
+    return found
 
 
-def raw_steps(device: Found, hosts: list[Device], table: PathTable, at: At, machines: list[Machine]) -> list[StepSpec]:
-    """Find it on all hosts, as the machines may run on any, set the path policy, and give it to the machines."""
-    steps = _find_everywhere(device, hosts, table, at)
-    found = tuple(range(at[0], at[0] + len(steps)))
+def find_everywhere(
+    devices: list[Found],
+    hosts: list[Device],
+    table: PathTable,
+    offered: tuple[int, ...],
+    own: dict[str, tuple[int, ...]],
+) -> list[StepSpec]:
+    """One step a host that finds all of ``devices``, once they are ``offered`` and its ``own`` steps are done."""
+    seen, names = _paths_seen(hosts, table), " and of ".join(device.name for device in devices)
+    return [
+        find_step(
+            devices[0].array,
+            host,
+            [device.serial for device in devices],
+            f"{count_of(seen[host.name], 'path')} of {names} expected",
+            (*offered, *own.get(host.name, ())),
+        )
+        for host in hosts
+    ]
+
+
+def raw_steps(device: Found, hosts: list[Device], found: tuple[int, ...], machines: list[Machine]) -> list[StepSpec]:
+    """Set the path policy on all hosts, as the machines may run on any, and give it to the machines.
+
+    ``found`` are the steps that find it, one a host.
+    """
     policies = [_policy(device, host, (step,)) for host, step in zip(hosts, found, strict=True)]
-    return [*steps, *policies, *give_steps(machines, device.name, device.serial, found)]
+    return [*policies, *give_steps(machines, device.name, device.serial, found)]
 
 
 def _policy(device: Found, host: Device, needs: tuple[int, ...]) -> StepSpec:
@@ -187,23 +210,23 @@ def _policy(device: Found, host: Device, needs: tuple[int, ...]) -> StepSpec:
     return StepSpec("set_path_policy", host.name, f"Set path policy on {host.name}", "round robin", params, needs)
 
 
-def datastore_steps(device: Found, hosts: list[Device], table: PathTable, at: At) -> list[StepSpec]:
-    """Find it on all hosts, format from the one with most paths, then mount and set the path policy on each.
+def datastore_steps(
+    device: Found, hosts: list[Device], table: PathTable, start: int, found: tuple[int, ...]
+) -> list[StepSpec]:
+    """Format it from the host with most paths, then mount and set the path policy on each.
 
-    ``at`` has the position of the first step, the steps after which hosts can find all volumes, and each host's last
-    scan, which is brought up to date: scans of one host follow one another.
+    ``start`` is the position of the first step, ``found`` are the steps after which all hosts have found it.
     """
-    scan = at[0]
     seen = _paths_seen(hosts, table)
     first = max(hosts, key=lambda host: seen[host.name]).name
-    steps = _find_everywhere(device, hosts, table, at)
-    everywhere = tuple(range(scan, scan + len(steps)))
+    steps: list[StepSpec] = []
+    everywhere = found
     if device.carries:
         params = {"serial": device.serial, "carries": device.carries}
         title = f"Wipe {device.name} from {first}"
         steps.append(StepSpec("wipe_device", first, title, f"it carries a {device.carries}", params, everywhere))
-        everywhere = (scan + len(steps) - 1,)
-    formatted = scan + len(steps)
+        everywhere = (start + len(steps) - 1,)
+    formatted = start + len(steps)
     steps.append(
         StepSpec(
             "format_device",

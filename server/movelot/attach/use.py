@@ -14,7 +14,7 @@ from movelot.attach.form import FieldProblem
 from movelot.attach.joining import connect_steps
 from movelot.attach.masking import admission_steps, hosts_for, number_checks, volume_named
 from movelot.attach.raw import raw_disks
-from movelot.attach.steps import Found, datastore_steps
+from movelot.attach.steps import Found, datastore_steps, find_everywhere, own_steps
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
 from movelot.inventory.paths import expected_table
 from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
@@ -135,6 +135,10 @@ def _steps(volume: Volume, hosts: list[Device], plan: UsePlan) -> list[StepSpec]
     """Let in, connect, then find, wipe, format and mount."""
     table = expected_table(hosts, volume.device, volume.name)
     steps = admission_steps(volume, hosts)
-    steps += connect_steps(volume.device, hosts, table, tuple(range(len(steps))))
+    admitted = len(steps)
+    steps += connect_steps(volume.device, hosts, table, tuple(range(admitted)))
     device = Found(volume.device, plan.name, volume.serial, plan.carries or "")
-    return steps + datastore_steps(device, hosts, table, (len(steps), tuple(range(len(steps))), {}))
+    finds = find_everywhere([device], hosts, table, tuple(range(admitted)), own_steps(steps, admitted))
+    found = tuple(range(len(steps), len(steps) + len(finds)))
+    steps += finds
+    return steps + datastore_steps(device, hosts, table, len(steps), found)

@@ -184,6 +184,11 @@ def find_device(session: DeviceSession, serial: str) -> Row | None:
     return device_row(found) if found else None
 
 
+def serials_seen(session: DeviceSession) -> set[str]:
+    """The serials of all devices that the host sees now."""
+    return {str(member["Serial"]) for member in session.members(f"{system_uri(session)}/Oem/Kestrel/Devices")}
+
+
 def find_datastore(session: DeviceSession, serial: str) -> Row | None:
     """The datastore on the device with this serial, if the host mounts it now."""
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Datastores")

@@ -90,7 +90,9 @@ def _mark(device: Device, error: DeviceError) -> None:
         log.warning("%s: %s", device.name, error.message)
         change = Change(Aspect.STATE, device.kind, device.pk, device.cluster_id)
         with transaction.atomic():
-            Device.objects.filter(pk=device.pk).update(state=state, detail=error.message[:300])
+            # One that was pinned anew meanwhile was read with the pin of before.
+            asked = Device.objects.filter(pk=device.pk, fingerprint=device.fingerprint)
+            asked.update(state=state, detail=error.message[:300])
             tell([change])
         outdate([change])
 

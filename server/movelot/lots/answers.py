@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from django.utils.timezone import now
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.lots.models import Lot, Step
-from movelot.lots.runner import DATASTORE_LIMIT, LANE_LIMIT
 from movelot.lots.steps import KINDS
-from movelot_core.lots import StepGraph, StepNode
 
 
 @dataclass
@@ -131,32 +130,20 @@ def summary_of(lot: Lot, steps: int, done: int, undone_by: int | None) -> LotSum
     )
 
 
-def graph_of(steps: list[Step]) -> StepGraph:
-    """The steps as core's graph, with the limits the runner keeps."""
-    nodes = tuple(
-        StepNode(
-            str(s.position), s.device.name, max(s.estimate_seconds, 0.1), frozenset(map(str, s.needs)), tuple(s.slots)
-        )
-        for s in steps
-    )
-    return StepGraph(nodes, {slot: DATASTORE_LIMIT for step in steps for slot in step.slots}, LANE_LIMIT)
-
-
 def detail_of(lot: Lot) -> LotDetail:
     """A lot with its steps, their planned times, and the time left while it runs."""
     steps = list(lot.steps.select_related("device"))
-    schedule = graph_of(steps).schedule()
     done = sum(step.state == Step.State.DONE for step in steps)
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
-    total = max((slot.end for slot in schedule.values()), default=0.0)
+    left = (lot.expected_at - now()).total_seconds() if lot.active and lot.expected_at else None
     stops = any(check["level"] == "stop" for check in lot.checks)
     return LotDetail(
         summary=summary_of(lot, len(steps), done, undone.pk if undone else None),
-        steps=[_step(step, schedule[str(step.position)].start, schedule[str(step.position)].end) for step in steps],
+        steps=[_step(step) for step in steps],
         checks=[CheckAnswer(**entry) for entry in lot.checks],
         checked_at=lot.checked_at,
-        estimate_seconds=total,
-        seconds_left=_seconds_left(steps) if lot.active else None,
+        estimate_seconds=max((step.planned_end for step in steps), default=0.0),
+        seconds_left=left if left is None else max(0.0, left),
         outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
         can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
         reversible=all(KINDS[step.kind].reversible for step in steps),
@@ -169,7 +156,7 @@ def detail_of(lot: Lot) -> LotDetail:
     )
 
 
-def _step(step: Step, start: float, end: float) -> StepAnswer:
+def _step(step: Step) -> StepAnswer:
     return StepAnswer(
         id=step.pk,
         position=step.position,
@@ -179,8 +166,8 @@ def _step(step: Step, start: float, end: float) -> StepAnswer:
         detail=step.detail,
         state=step.state,
         needs=step.needs,
-        planned_start=start,
-        planned_end=end,
+        planned_start=step.planned_start,
+        planned_end=step.planned_end,
         done_amount=step.done_amount,
         total_amount=step.total_amount,
         per_second=step.per_second,
@@ -188,14 +175,3 @@ def _step(step: Step, start: float, end: float) -> StepAnswer:
         ended_at=step.ended_at,
         problem=StepProblemAnswer(**step.problem) if step.problem else None,
     )
-
-
-def _seconds_left(steps: list[Step]) -> float:
-    """Makespan of what is left: running copies at the rate they have now, the others as estimated."""
-    left = [step for step in steps if step.state in (Step.State.WAITING, Step.State.RUNNING)]
-    for step in left:
-        if step.state == Step.State.RUNNING and step.per_second > 0:
-            step.estimate_seconds = (step.total_amount - step.done_amount) / step.per_second
-        kept = {other.position for other in left}
-        step.needs = [need for need in step.needs if need in kept]
-    return graph_of(left).makespan_seconds()

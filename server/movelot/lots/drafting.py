@@ -5,6 +5,7 @@ Stages register a DraftKind under the name of their lots, so that this room know
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from abc import ABC, abstractmethod
 from dataclasses import asdict, dataclass, field
@@ -14,14 +15,19 @@ from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
+from movelot.inventory.bulk import insert
 from movelot.inventory.models import Device
 from movelot.lots.models import Lot, Step
+from movelot.lots.pace import Paces
 from movelot.lots.steps.base import StepSpec
 from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode
 
 PASS, WARN, STOP = "pass", "warn", "stop"
 DRAFTS_LOOKED_AT = 30
+# Steps at once on a device, and copies from or to a datastore.
+LANE_LIMIT = 4
+DATASTORE_LIMIT = 2
 
 
 @dataclass
@@ -117,9 +123,12 @@ def redraft(lot: Lot) -> Lot:
             )
         lot.title, lot.plan, lot.facts, lot.checked_at = draft.title, draft.plan, draft.facts, now()
         lot.checks = [asdict(check) for check in draft.checks]
+        told = hashlib.sha256(repr(draft.steps).encode()).hexdigest()
+        if told != locked.drafted_as:
+            lot.steps.all().delete()
+            put_steps(lot, draft.steps)
+        lot.drafted_as = told
         lot.save()
-        lot.steps.all().delete()
-        put_steps(lot, draft.steps)
     return lot
 
 
@@ -130,28 +139,43 @@ def devices_named(names: set[str]) -> dict[str, Device]:
 
 
 def put_steps(lot: Lot, specs: list[StepSpec]) -> None:
-    """Store ``specs`` as the lot's steps; the graph is proven to be an order first."""
-    StepGraph(
-        tuple(StepNode(str(n), s.device, s.seconds, frozenset(map(str, s.needs)), s.slots) for n, s in enumerate(specs))
-    )
+    """Store ``specs`` as the lot's steps with their planned times; the graph is proven to be an order first."""
     devices = devices_named({spec.device for spec in specs})
-    Step.objects.bulk_create(
-        Step(
-            lot=lot,
-            position=n,
-            key=f"lot-{lot.pk}-{n}-{secrets.token_hex(4)}",
-            kind=spec.kind,
-            device=devices[spec.device],
-            title=spec.title,
-            detail=spec.detail,
-            params=dict(spec.params),
-            needs=list(spec.needs),
-            slots=list(spec.slots),
-            estimate_seconds=spec.seconds,
-            total_amount=float(spec.params.get("size_bytes", 0)) if spec.kind == "move_disk" else 0,
-        )
+    paces = Paces(spec.kind for spec in specs)
+    seconds = [paces.seconds(spec.kind, devices[spec.device].pk, spec.seconds) for spec in specs]
+    nodes = (
+        StepNode(str(n), spec.device, seconds[n], frozenset(map(str, spec.needs)), spec.slots)
         for n, spec in enumerate(specs)
     )
+    planned = graph_of(tuple(nodes)).schedule()
+    insert(
+        Step,
+        (
+            {
+                "lot_id": lot.pk,
+                "position": n,
+                "key": f"lot-{lot.pk}-{n}-{secrets.token_hex(4)}",
+                "kind": spec.kind,
+                "device_id": devices[spec.device].pk,
+                "title": spec.title[:200],
+                "detail": spec.detail[:300],
+                "params": dict(spec.params),
+                "needs": list(spec.needs),
+                "slots": list(spec.slots),
+                "stated_seconds": spec.seconds,
+                "estimate_seconds": seconds[n],
+                "planned_start": planned[str(n)].start,
+                "planned_end": planned[str(n)].end,
+                "total_amount": float(spec.params.get("size_bytes", 0)) if spec.kind == "move_disk" else 0,
+            }
+            for n, spec in enumerate(specs)
+        ),
+    )
+
+
+def graph_of(nodes: tuple[StepNode, ...]) -> StepGraph:
+    """Steps as core's graph, with the limits that the driver keeps."""
+    return StepGraph(nodes, {slot: DATASTORE_LIMIT for node in nodes for slot in node.slots}, LANE_LIMIT)
 
 
 def _common_checks(lot: Lot, draft: Draft) -> list[Check]:

@@ -42,6 +42,10 @@ class Lot(models.Model):
     changed_at = models.DateTimeField(auto_now=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
+    # When it will be done, as its driver reckons while it runs.
+    expected_at = models.DateTimeField(null=True)
+    # A digest of its steps as drafted: the same ones are not written again with each key typed.
+    drafted_as = models.CharField(max_length=64, blank=True)
     undoes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
 
     class Meta:
@@ -82,7 +86,12 @@ class Step(models.Model):
     params = models.JSONField(default=dict)
     needs = models.JSONField(default=list)
     slots = models.JSONField(default=list)
+    # What its kind states from sizes and rates, and what is expected from how long such steps took.
+    stated_seconds = models.FloatField(default=1)
     estimate_seconds = models.FloatField(default=1)
+    # When it would start and end, in seconds from the start of the lot.
+    planned_start = models.FloatField(default=0)
+    planned_end = models.FloatField(default=0)
     state = models.CharField(max_length=9, choices=State.choices, default=State.WAITING)
     task_uri = models.CharField(max_length=255, blank=True)
     done_amount = models.FloatField(default=0)
@@ -111,3 +120,17 @@ class Step(models.Model):
     def acted(self) -> bool:
         """Whether there may be something to take back."""
         return self.state == self.State.DONE or (self.state == self.State.FAILED and self.touched)
+
+
+class StepPace(models.Model):
+    """How much longer steps of a kind took on a device than they stated, the last ones; device 0 is any."""
+
+    kind = models.CharField(max_length=32)
+    device = models.PositiveBigIntegerField()
+    factors = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "device"], name="step_pace_once")]
+
+    def __str__(self) -> str:
+        return f"{self.kind} on {self.device or 'any'}"

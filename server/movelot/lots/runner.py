@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import timedelta
 
 from django.conf import settings
 from django.db import connection
@@ -23,17 +24,17 @@ from movelot.devices.reading import reread
 from movelot.devices.session import session_with
 from movelot.inventory.models import Device
 from movelot.lots.actions import filled
-from movelot.lots.drafting import kind_of
+from movelot.lots.drafting import graph_of, kind_of
 from movelot.lots.models import Lot, Step
+from movelot.lots.pace import learn_from
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import Progress, StepProblem, StepRun, Unproven
-from movelot_core.lots import StepGraph, StepNode
+from movelot_core.lots import Frontier, StepNode
 
 log = logging.getLogger(__name__)
 
 AWAY_PATIENCE_SECONDS = 30.0
-LANE_LIMIT = 4
-DATASTORE_LIMIT = 2
+RECKONED_EVERY_SECONDS = 2.0
 THREADS = 8
 
 
@@ -65,14 +66,12 @@ class Driver:
     def __init__(self, lot: Lot) -> None:
         self.lot = lot
         self.steps = {str(step.position): step for step in lot.steps.select_related("device")}
-        self.graph = StepGraph(
-            tuple(
-                StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)), tuple(s.slots))
-                for key, s in self.steps.items()
-            ),
-            {slot: DATASTORE_LIMIT for s in self.steps.values() for slot in s.slots},
-            LANE_LIMIT,
+        nodes = (
+            StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)), tuple(s.slots))
+            for key, s in self.steps.items()
         )
+        self.frontier = Frontier(graph_of(tuple(nodes)), self._keys(Step.State.DONE), self._running())
+        self.reckoned = 0.0
         self.jobs: dict[str, Job] = {}
         self.away_since: dict[str, float] = {}
         self.stop_asked: set[str] = set()
@@ -118,11 +117,25 @@ class Driver:
                 self._ask(threads, key)
         if not self._going_on:
             return
-        for key in self.graph.ready(self._keys(Step.State.DONE), self._running()):
+        for key in self.frontier.take():
             step = self.steps[key]
             step.state, step.started_at = Step.State.RUNNING, step.started_at or now()
             step.save(update_fields=["state", "started_at"])
             self._ask(threads, key)
+        self._reckon()
+
+    def _reckon(self) -> None:
+        """Say every few seconds when the lot will be done: running copies at their rate now, others as expected."""
+        if time.monotonic() - self.reckoned < RECKONED_EVERY_SECONDS:
+            return
+        self.reckoned = time.monotonic()
+        left = {key: step for key, step in self.steps.items() if step.state in (Step.State.WAITING, Step.State.RUNNING)}
+        nodes = (
+            StepNode(key, s.device.name, _seconds_left(s), frozenset(map(str, s.needs)) & left.keys(), tuple(s.slots))
+            for key, s in left.items()
+        )
+        seconds = graph_of(tuple(nodes)).makespan_seconds()
+        Lot.objects.filter(pk=self.lot.pk).update(expected_at=now() + timedelta(seconds=seconds))
 
     def _ask(self, threads: ThreadPoolExecutor, key: str) -> None:
         """Begin, follow or stop a step in a thread; what it needs of the database is fetched here."""
@@ -168,7 +181,8 @@ class Driver:
             step.total_amount = progress.work.total
         if progress.done:
             step.state, step.ended_at = Step.State.DONE, now()
-            step.done_amount = step.total_amount
+            step.done_amount, step.problem = step.total_amount, {}
+            self.frontier.release(str(step.position), done=True)
         step.save()
 
     def _unreachable(self, key: str, step: Step, error: DeviceAway) -> None:
@@ -200,6 +214,7 @@ class Driver:
         step.state = Step.State.ABANDONED if abandoned else Step.State.FAILED
         step.problem = {} if abandoned else problem.document(step.device.name)
         step.ended_at, step.per_second = now(), 0
+        self.frontier.release(key, done=False)
         step.save()
         if not abandoned:
             log.warning("lot %s step %s failed: %s", self.lot.pk, step.position, problem.message)
@@ -218,7 +233,15 @@ class Driver:
         self.lot.outcome = kind_of(self.lot.kind).outcome(self.lot) if state == Lot.State.DONE else {}
         self.lot.state, self.lot.ended_at = state, now()
         self.lot.save()
+        learn_from(self.lot)
         log.info("lot %s: %s, %s of %s steps done", self.lot.pk, state, done, len(self.steps))
+
+
+def _seconds_left(step: Step) -> float:
+    """What a step still takes: a running copy at the rate it has now, any other as it was expected to."""
+    if step.state == Step.State.RUNNING and step.per_second > 0:
+        return (step.total_amount - step.done_amount) / step.per_second
+    return step.estimate_seconds
 
 
 def _proven(progress: Progress, step: Step, run: StepRun) -> Progress:

@@ -9,24 +9,32 @@ EMPTY = "None"
 
 
 class Scan(StepKind):
-    """Params: serial, present (whether the device has to be there afterwards). Waits for the serial, not for time."""
+    """Params: serials, present (whether the devices have to be there afterwards). Waits for them, not for time.
+
+    Older lots have one serial.
+    """
 
     name = "scan"
-    proof = "the host lists the device by its serial (or no longer does, if it is to go)"
+    proof = "the host lists the devices by their serials (or no longer does, if they are to go)"
 
     def begin(self, run: StepRun) -> Progress:
-        if (host.find_device(run.session, run.params["serial"]) is not None) == run.params["present"]:
+        if not self._unlike(run):
             return Progress(True)
         _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
         return Progress(False, {}, monitor)
 
+    def _unlike(self, run: StepRun) -> list[str]:
+        """The serials that are there though they should not, or not though they should."""
+        there = host.serials_seen(run.session)
+        return [serial for serial in serials_of(run.params) if (serial in there) != run.params["present"]]
+
     def verify(self, run: StepRun) -> None:
-        found = host.find_device(run.session, run.params["serial"]) is not None
+        unlike = self._unlike(run)
         word = "does not see" if run.params["present"] else "still sees"
         demand(
-            found == run.params["present"],
+            not unlike,
             "scan_result",
-            f"After the scan {run.session.name} {word} device {run.params['serial']}.",
+            f"After the scan {run.session.name} {word} {', '.join(unlike)}.",
             "The scan changed nothing else.",
             "Check the paths of this host.",
         )
@@ -35,15 +43,22 @@ class Scan(StepKind):
         if not params["present"]:
             # The device can only come back once it is offered again: what is mounted again scans for it then.
             return None
+        many = len(serials_of(params)) > 1
         return StepSpec(
             self.name,
             "",
-            "Scan again, so that the device goes",
+            f"Scan again, so that the {'devices go' if many else 'device goes'}",
             "",
-            {"serial": params["serial"], "present": False},
+            {"serials": serials_of(params), "present": False},
             # What the host should no longer see is gone only once all else is taken back.
             last=True,
         )
+
+
+def serials_of(params: Values) -> list[str]:
+    """The serials that a scan is for."""
+    found: list[str] = params["serials"] if "serials" in params else [params["serial"]]
+    return found
 
 
 class FormatDevice(StepKind):
