@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 SETUP := python3 scripts/setup.py
 
-.PHONY: demo demo-reset start standins test lint bench screenshots setup schema
+.PHONY: demo demo-reset start standins test test-quick lint bench screenshots setup schema
 
 setup:
 	@$(SETUP)
@@ -18,6 +18,9 @@ lint: setup
 	@scripts/lint.sh
 test: setup
 	@scripts/test.sh
+# The inner loop: what needs neither stand-ins nor a browser.
+test-quick: setup
+	@scripts/test.sh quick
 bench: setup
 	@$(PY) scripts/services.py start
 	@PYTHONPATH=core:server:standins:. $(PY) -m bench

@@ -33,6 +33,19 @@ TEST_STANDIN_PORT = TEST_CONTROL_PORT + 3
 READY_SECONDS = 60
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--without-standins", action="store_true", help="only tests that need no stand-ins")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leave out what needs stand-ins, or a database that they were read into, where only the rest is asked for."""
+    if config.getoption("--without-standins"):
+        needs = {"standins", "standin_process", "estate", "db", "api", "ines"}
+        left = [item for item in items if needs & set(getattr(item, "fixturenames", ()))]
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if item not in left]
+
+
 def pytest_configure() -> None:
     """What has to hold before any test is collected.
 

@@ -10,7 +10,7 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import exchange, fabric, pages, planner, start
+from bench import exchange, fabric, lots, pages, planner, start
 
 
 def main() -> None:
@@ -19,6 +19,8 @@ def main() -> None:
     print()
     print(f"paths ({fabric.HOSTS} hosts, {fabric.LEGS} ports each, {fabric.PORTALS} portals, {fabric.VOLUMES} volumes)")
     fabric.report()
+    print()
+    lots.schedules()
     print()
     pages.report()
     print()

@@ -7,6 +7,7 @@ import time
 import django
 import numpy as np
 
+from bench import history, lots
 from bench.databases import fresh
 
 CALLS = 40
@@ -42,6 +43,7 @@ def report() -> None:
     large.build()
     built = time.perf_counter() - start
     print(f"API on {large.DISKS:,} disks, {large.STORES} datastores, {large.HOSTS} hosts (built in {built:.0f} s)")
+    _judge()
     client = APIClient(SERVER_NAME="127.0.0.1")
     client.force_authenticate(User.objects.get())
     some_disk, some_store = (model.objects.values_list("pk", flat=True)[0] for model in (Disk, Datastore))
@@ -50,6 +52,39 @@ def report() -> None:
     for page, paths in PATHS.items():
         for path in paths:
             _time(client, page, path.format(**names))
+    _while_readings_come_in(client)
+    lots.attach_to_all(client, User.objects.get())
+    history.report()
+
+
+def _judge() -> None:
+    """Judge the whole estate, as after its first reading, and once more as after one that changed sizes alone."""
+    from movelot.findings.judging import judge_due, mark_due
+    from movelot.inventory.changes import Aspect, Change, outdate
+
+    start = time.perf_counter()
+    judge_due()
+    print(f"judged whole {time.perf_counter() - start:.1f} s", end="; ")
+    change = Change(Aspect.SPACE, "host", 1, 1)
+    mark_due([change])
+    outdate([change])
+    start = time.perf_counter()
+    judge_due()
+    print(f"after a reading that changed sizes {time.perf_counter() - start:.1f} s")
+
+
+def _while_readings_come_in(client: object) -> None:
+    """What the frame and Rounds take when everything has just been outdated."""
+    from movelot.inventory.changes import everything_changed
+
+    for path in ("/api/status/", "/api/rounds/"):
+        times = []
+        for _ in range(CALLS):
+            everything_changed()
+            start = time.perf_counter()
+            assert client.get(path).status_code == 200  # type: ignore[attr-defined]
+            times.append((time.perf_counter() - start) * 1000)
+        print(f"{path} right after a reading: p95 {np.percentile(times, 95):.0f} ms")
 
 
 def _time(client: object, page: str, path: str) -> None:

@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "movelot.accounts",
+    "movelot.audit",
     "movelot.jobs",
     "movelot.inventory",
     "movelot.lots",
@@ -67,6 +68,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "movelot.audit.middleware.AuditTrail",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "movelot.urls"

@@ -9,6 +9,7 @@ from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
 from movelot.accounts.views import SessionView
+from movelot.audit.views import EntryList, ExportView, ProofView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.inventory.label_views import LabelsView
 from movelot.inventory.views import DiskList, FindView, TraceView
@@ -42,6 +43,9 @@ api = [
     path("devices/reread/", RereadView.as_view()),
     path("devices/<int:pk>/", DeviceView.as_view()),
     path("jobs/<int:pk>/", JobView.as_view()),
+    path("audit/", EntryList.as_view()),
+    path("audit/proof/", ProofView.as_view()),
+    path("audit/export/", ExportView.as_view()),
     path("disks/", DiskList.as_view()),
     path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
     path("find/", FindView.as_view()),

@@ -15,6 +15,7 @@ import { UsePage } from "./attach/UsePage";
 import { LossPage } from "./attach/LossPage";
 import { PathsPage } from "./attach/PathsPage";
 import { DeviceSettingsPage } from "./attach/DeviceSettingsPage";
+import { AuditPage } from "./audit/AuditPage";
 import { BalancePage } from "./balance/BalancePage";
 import { DevicesPage } from "./devices/DevicesPage";
 import { LotPage } from "./lots/LotPage";
@@ -73,6 +74,7 @@ export function App() {
                     <Route path="lots/:id" element={<LotPage />} />
                     <Route path="trace/:kind/:id" element={<TracePage />} />
                     <Route path="devices" element={<DevicesPage />} />
+                    <Route path="audit" element={<AuditPage />} />
                     <Route path="*" element={<NoSuchPage />} />
                   </Route>
                 </Routes>

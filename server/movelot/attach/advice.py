@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
 from movelot.attach.pools import Figures, ceiling_of
-from movelot.inventory.estates import GroupEstate, estate_of, growth_of
+from movelot.findings.judging import kept
+from movelot.inventory.estates import GroupEstate, estate_of, growth_name
 from movelot.inventory.models import Cluster, Device, Pool
-from movelot.inventory.versions import version
 from movelot_core.attach import Reason
-from movelot_core.rounds import growth_bytes_per_day
 from movelot_core.sizing import Habits, advise
 from movelot_core.units import GIB, TIB, format_size
 
@@ -51,7 +50,7 @@ def _habits(found: GroupEstate, hosts: list[Device], pools: list[Pool], figures:
         largest_disk_bytes=int(estate.size_bytes.max(initial=0)),
         held_bytes=int(estate.size_bytes.sum()),
         peak_iops=float(np.max(together, initial=0.0)),
-        growth_bytes_per_day=_growth(tuple(found.store_keys), version("space", "load")),
+        growth_bytes_per_day=_growth(found.group.pk),
         hosts=len(hosts),
         queue_depth=min(host.queue_depth for host in hosts),
         latency_ms=max(latencies),
@@ -60,11 +59,11 @@ def _habits(found: GroupEstate, hosts: list[Device], pools: list[Pool], figures:
     )
 
 
-@lru_cache(maxsize=16)
-def _growth(stores: tuple[int, ...], _version: str) -> float:
-    """Bytes a day by which all of the datastores grow together; kept while nothing changes, as drafts ask often."""
-    days = growth_of(list(stores)).values()
-    return sum(max(0.0, growth_bytes_per_day(*each) or 0.0) for each in days)
+def _growth(group: int) -> float:
+    """Bytes a day by which all datastores of a group grow together, as last judged."""
+    found = kept(growth_name(group))
+    slopes = json.loads(found.document).values() if found else ()
+    return sum(max(0.0, slope or 0.0) for slope in slopes)
 
 
 def _copy_rate(array: Device, hosts: list[Device]) -> float:

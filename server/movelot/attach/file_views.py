@@ -18,7 +18,7 @@ from movelot.attach.files import HOSTS, SUBNET, VERSIONS, AttachFileKind, FileFo
 from movelot.inventory.files import wanted_settings
 from movelot.inventory.models import Device
 from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.answers import LotDetail, document_of
 from movelot.lots.models import Lot
 from movelot_core.files import SETTINGS
 
@@ -53,7 +53,7 @@ class FileDraftView(APIView):
 
     def _answer(self, lot: Lot) -> Response:
         form = asdict(FileForm.of(lot.form))
-        return Response({"lot": LotDetailSerializer(detail_of(lot)).data, "form": form, "plan": lot.plan})
+        return Response({"lot": document_of(lot), "form": form, "plan": lot.plan})
 
     @extend_schema(responses=FileDraftSerializer)
     def get(self, request: Request, pk: int) -> Response:

@@ -16,6 +16,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import ReadsOrStorage, person
 from movelot.attach.grants import grant, promised_bytes
+from movelot.audit.trail import tell
 from movelot.inventory.models import Grant, Pool
 
 
@@ -60,6 +61,12 @@ def _row(pool: Pool, promised: dict[int, int]) -> GrantRow:
     )
 
 
+def _told(pool: Pool) -> dict[str, Any]:
+    """A grant as the audit trail tells it."""
+    found = getattr(pool, "grant", None)
+    return {"granted": found is not None, "quota_bytes": found.quota_bytes if found else None}
+
+
 class GrantListView(APIView):
     """Every pool with its grant."""
 
@@ -82,11 +89,16 @@ class GrantView(APIView):
     def put(self, request: Request, pk: int) -> Response:
         given = QuotaSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        before = _told(self._pool(pk))
         grant(self._pool(pk), given.validated_data["quota"], person(request).username)
-        return Response(GrantRowSerializer(_row(self._pool(pk), promised_bytes())).data)
+        pool = self._pool(pk)
+        tell(request, f"pool {pool.device.name}/{pool.name}", before, _told(pool))
+        return Response(GrantRowSerializer(_row(pool, promised_bytes())).data)
 
     @extend_schema(responses=GrantRowSerializer)
     def delete(self, request: Request, pk: int) -> Response:
         """Withdraw the grant; what was made under it stays."""
-        Grant.objects.filter(pool=self._pool(pk)).delete()
+        pool = self._pool(pk)
+        tell(request, f"pool {pool.device.name}/{pool.name}", _told(pool))
+        Grant.objects.filter(pool=pool).delete()
         return Response(GrantRowSerializer(_row(self._pool(pk), promised_bytes())).data)

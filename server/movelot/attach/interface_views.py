@@ -15,7 +15,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.interfaces import InterfaceForm, InterfaceKind, InterfacePlan
 from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.answers import LotDetail, document_of
 from movelot.lots.models import Lot
 
 
@@ -47,7 +47,7 @@ class InterfaceDraftView(APIView):
 
     def _answer(self, lot: Lot) -> Response:
         form = asdict(InterfaceForm.of(lot.form))
-        return Response({"lot": LotDetailSerializer(detail_of(lot)).data, "form": form, "plan": lot.plan or None})
+        return Response({"lot": document_of(lot), "form": form, "plan": lot.plan or None})
 
     @extend_schema(responses=InterfaceDraftSerializer)
     def get(self, request: Request, pk: int) -> Response:

@@ -15,7 +15,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.sets import AttachSetKind, SetForm, SetPlan
 from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.answers import LotDetail, document_of
 from movelot.lots.models import Lot
 
 
@@ -48,7 +48,7 @@ class SetDraftView(APIView):
 
     def _answer(self, lot: Lot) -> Response:
         form = asdict(SetForm.of(lot.form))
-        return Response({"lot": LotDetailSerializer(detail_of(lot)).data, "form": form, "plan": lot.plan})
+        return Response({"lot": document_of(lot), "form": form, "plan": lot.plan})
 
     @extend_schema(responses=SetDraftSerializer)
     def get(self, request: Request, pk: int) -> Response:

@@ -15,7 +15,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.attach.use import UseKind, UsePlan
 from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.answers import LotDetail, document_of
 from movelot.lots.models import Lot
 
 
@@ -54,7 +54,7 @@ class UseDraftView(APIView):
 
     def _answer(self, lot: Lot) -> Response:
         form = {part: str(lot.form.get(part) or "") for part in ("name", "confirm")}
-        return Response({"lot": LotDetailSerializer(detail_of(lot)).data, "form": form, "plan": lot.plan or None})
+        return Response({"lot": document_of(lot), "form": form, "plan": lot.plan or None})
 
     @extend_schema(responses=UseDraftSerializer)
     def get(self, request: Request, pk: int) -> Response:

@@ -17,7 +17,7 @@ from movelot.attach.detach import DetachKind, DetachPlan
 from movelot.attach.drafting import AttachKind, AttachPlan
 from movelot.attach.form import THICK, THIN, Form
 from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.answers import LotDetail, document_of
 from movelot.lots.models import Lot
 from movelot_core.attach import REDUCTIONS, TIERINGS
 
@@ -71,7 +71,7 @@ class AttachFormSerializer(serializers.Serializer[dict[str, Any]]):
 
 def draft_of(lot: Lot) -> dict[str, Any]:
     """The answer for ``lot``; its plan is kept as JSON and has the shape of AttachPlan."""
-    return {"lot": LotDetailSerializer(detail_of(lot)).data, "form": asdict(Form.of(lot.form)), "plan": lot.plan}
+    return {"lot": document_of(lot), "form": asdict(Form.of(lot.form)), "plan": lot.plan}
 
 
 class AttachDraftView(APIView):
@@ -131,7 +131,7 @@ class DetachDraftView(APIView):
             "keep": bool(lot.form.get("keep")),
             "confirm": lot.form.get("confirm", ""),
         }
-        return Response({"lot": LotDetailSerializer(detail_of(lot)).data, "form": form, "plan": lot.plan or None})
+        return Response({"lot": document_of(lot), "form": form, "plan": lot.plan or None})
 
     @extend_schema(responses=DetachDraftSerializer)
     def get(self, request: Request, pk: int) -> Response:

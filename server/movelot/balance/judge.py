@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from typing import Any
 
@@ -12,7 +12,7 @@ from movelot.balance.findings.slow_pool import SlowPoolEvidence, SlowPoolKind
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep, let_go
 from movelot.inventory.changes import Aspect
-from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, estate_version, growth_of, hour_name
+from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, estate_version, growth_name, growth_of, hour_name
 from movelot.inventory.models import BalanceGroup
 from movelot.inventory.plans import clear_plan
 from movelot_core.rounds import growth_bytes_per_day, over_fill, slow_pools
@@ -32,18 +32,19 @@ class GroupJudge(Judge):
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         group = BalanceGroup.objects.filter(pk=scope).first()
         if group is None or not group.datastores.exists():
-            let_go(board_name(int(scope)), f"slowest-{scope}")
+            let_go(board_name(int(scope)), growth_name(int(scope)), f"slowest-{scope}")
             return []
         version = estate_version()
         found = estate_of(group)
         keep(board_name(group.pk), version, board_document(found))
         keep(f"slowest-{group.pk}", version, _slowest(found))
-        return [*_over_fill(found), *_slow_pools(found)]
+        history = growth_of(found.store_keys)
+        growth = {n: growth_bytes_per_day(*history[key]) for n, key in enumerate(found.store_keys)}
+        keep(growth_name(group.pk), version, {found.store_keys[n]: slope for n, slope in growth.items()})
+        return [*_over_fill(found, growth), *_slow_pools(found)]
 
 
-def _over_fill(found: GroupEstate) -> Iterable[Found[OverFillEvidence]]:
-    history = growth_of(found.store_keys)
-    growth = {n: growth_bytes_per_day(*history[key]) for n, key in enumerate(found.store_keys)}
+def _over_fill(found: GroupEstate, growth: Mapping[int, float | None]) -> Iterable[Found[OverFillEvidence]]:
     for n, over in over_fill(found.estate, found.state, growth).items():
         plan = clear_plan(found.group)
         evidence = OverFillEvidence(

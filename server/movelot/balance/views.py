@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
+from movelot.audit.trail import tell
 from movelot.balance.board import GroupBoard, board_document, board_name
 from movelot.balance.drafting import BalanceKind
 from movelot.balance.planning import BalancePlan
@@ -23,7 +24,7 @@ from movelot.findings.judging import kept
 from movelot.inventory.estates import estate_of
 from movelot.inventory.models import BalanceGroup
 from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, LotDetailSerializer, detail_of
+from movelot.lots.answers import LotDetail, document_of
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot
 
@@ -107,6 +108,7 @@ class GroupPlanView(APIView):
     def post(self, request: Request, name: str) -> Response:
         group = get_object_or_404(BalanceGroup, name=name)
         lot = new_draft(BalanceKind.name, {"group": group.name}, person(request))
+        tell(request, f"lot {lot.pk}", None, {"kind": BalanceKind.name, "form": {"group": group.name}})
         return Response(draft_of(lot), status.HTTP_201_CREATED)
 
 
@@ -131,4 +133,4 @@ class BalanceDraftView(APIView):
 
 def draft_of(lot: Lot) -> dict[str, Any]:
     """The answer for ``lot``; its plan is kept as JSON and has the shape of BalancePlan."""
-    return {"lot": LotDetailSerializer(detail_of(lot)).data, "plan": lot.plan}
+    return {"lot": document_of(lot), "plan": lot.plan}

@@ -17,7 +17,7 @@ from movelot.devices.errors import CertificateChanged, DeviceError, DeviceOdd, D
 from movelot.devices.host import read_host
 from movelot.devices.session import DeviceSession, Resource, session_with
 from movelot.devices.shape import check_shape, odd
-from movelot.inventory.changes import Aspect, Change, outdate, tell
+from movelot.inventory.changes import Aspect, Change, outdate_within, tell
 from movelot.inventory.models import Device, Pool
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot.inventory.store import Taken, store_readings
@@ -94,7 +94,7 @@ def _mark(device: Device, error: DeviceError) -> None:
             asked = Device.objects.filter(pk=device.pk, fingerprint=device.fingerprint)
             asked.update(state=state, detail=error.message[:300])
             tell([change])
-        outdate([change])
+        outdate_within([change])
 
 
 def collect(devices: Iterable[Device]) -> int:

@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
+from movelot.audit.trail import tell
 from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.models import Device
@@ -126,6 +127,7 @@ class DeviceListView(APIView):
         given.is_valid(raise_exception=True)
         values = given.validated_data
         device = link(values["url"], values["user"], values["password"], values["fingerprint"])
+        tell(request, f"device {device.name}", None, {"url": device.url, "user": device.user})
         collect_telemetry.delay()
         return Response(DeviceSerializer(answer_of(device)).data, status.HTTP_201_CREATED)
 
@@ -159,7 +161,9 @@ class DeviceView(APIView):
         given = PinSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         device = get_object_or_404(Device, pk=pk)
+        before = device.fingerprint
         pin_again(device, given.validated_data["fingerprint"])
+        tell(request, f"device {device.name}", {"fingerprint": before}, {"fingerprint": device.fingerprint})
         return Response(DeviceSerializer(answer_of(device)).data)
 
     @extend_schema(responses={204: None})
@@ -174,5 +178,6 @@ class DeviceView(APIView):
                 "The link stays.",
                 "Let the lot end, or undo it, then unlink the device.",
             )
+        tell(request, f"device {device.name}", {"url": device.url, "fingerprint": device.fingerprint})
         unlink(device)
         return Response(status=status.HTTP_204_NO_CONTENT)

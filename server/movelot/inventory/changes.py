@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from django.db import transaction
+
 from movelot.inventory.readings import ArrayReading, HostReading, Row
 from movelot.inventory.versions import EVERYTHING, renew
 
@@ -54,15 +56,27 @@ def listen(listener: Listener) -> None:
 
 
 def tell(changes: Sequence[Change]) -> None:
-    """Tell those who judge, inside the transaction that stores what changed."""
-    for listener in _LISTENERS if changes else ():
+    """Tell those who judge, inside the transaction that stores what changed.
+
+    What rests on it is let go once that is stored, and before anybody judges: who judges must not find what was
+    computed from before.
+    """
+    if not changes:
+        return
+    transaction.on_commit(lambda: outdate(changes))
+    for listener in _LISTENERS:
         listener(changes)
 
 
 def outdate(changes: Sequence[Change]) -> None:
-    """Let go what rests on ``changes``, once they are stored."""
-    if changes:
-        renew({part for change in changes for part in change.parts})
+    """Let go what rests on ``changes``."""
+    renew({part for change in changes for part in change.parts})
+
+
+def outdate_within(changes: Sequence[Change]) -> None:
+    """Let it go for what a transaction around this one still computes itself."""
+    if changes and transaction.get_connection().in_atomic_block:
+        outdate(changes)
 
 
 def everything_changed() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from typing import Any
 
@@ -16,6 +17,8 @@ from movelot_core.balance.estate import Estate, State, judge
 from movelot_core.latency import HOURS, ServiceCurve, weights
 
 SLOTS = 2 * HOURS
+# Growth is told from so many days.
+TREND_DAYS = 60
 # Of what stands on no pool: no latency that is known, and no load that would be too much.
 UNKNOWN_CURVE = ServiceCurve(0.0, 1e12)
 WEEKDAY, WEEKEND = slice(0, HOURS), slice(HOURS, SLOTS)
@@ -188,11 +191,17 @@ def _reach(stores: list[Datastore], homes: list[int | None]) -> np.ndarray:
     )
 
 
+def growth_name(group: int) -> str:
+    """Under which name the growth of a group's datastores is kept: bytes a day by primary key, null without trend."""
+    return f"growth-{group}"
+
+
 def growth_of(stores: list[int]) -> dict[int, tuple[list[float], list[float]]]:
     """Day numbers and bytes held of each datastore over the last weeks."""
     found: dict[int, tuple[list[float], list[float]]] = {key: ([], []) for key in stores}
+    since = datetime.now(UTC).date() - timedelta(days=TREND_DAYS)
     for key, day, used in (
-        DatastoreDay.objects.filter(datastore__in=stores)
+        DatastoreDay.objects.filter(datastore__in=stores, day__gte=since)
         .order_by("day")
         .values_list("datastore_id", "day", "used_bytes")
     ):

@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.audit.trail import tell
 from movelot.inventory.labels import labels_of, set_labels
 
 
@@ -41,5 +42,7 @@ class LabelsView(APIView):
     def put(self, request: Request, kind: str, pk: int) -> Response:
         given = LabelsFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        before = labels_of(kind, pk)
         labels = set_labels(kind, pk, given.validated_data["labels"])
+        tell(request, f"{kind} {pk}", before, labels)
         return Response(LabelsSerializer(Labels(labels)).data)

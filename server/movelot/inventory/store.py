@@ -10,7 +10,7 @@ from datetime import datetime
 from django.db import transaction
 from django.utils.timezone import now
 
-from movelot.inventory.changes import Aspect, Change, digests, outdate, tell
+from movelot.inventory.changes import Aspect, Change, digests, outdate_within, tell
 from movelot.inventory.follow import follow_array, follow_hosts
 from movelot.inventory.follow.hosts import mark_unmounted
 from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Listed, Machine, Pool, Reading, Volume
@@ -44,7 +44,7 @@ def unlink(device: Device) -> None:
         device.gone_at, device.unlinked, device.cluster = moment, device.pk, None
         device.save()
         tell(changes)
-    outdate(changes)
+    outdate_within(changes)
 
 
 def forget_unmounted() -> None:
@@ -78,7 +78,7 @@ def store_readings(taken: Sequence[Taken], taken_at: datetime) -> None:
         _forget_old_readings(list(locked))
         changes = [change for each in news for change in each.changes]
         tell(changes)
-    outdate(changes)
+    outdate_within(changes)
 
 
 class News:

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.db import transaction
 
 from movelot.inventory.bulk import insert
-from movelot.inventory.changes import Aspect, Change, outdate, tell
+from movelot.inventory.changes import Aspect, Change, outdate_within, tell
 from movelot.inventory.curves import fit_pool
 from movelot.inventory.models import (
     Datastore,
@@ -188,8 +188,9 @@ def learn(learned: Learned, moment: datetime) -> None:
         fit_pool(pool, moment)
     make_coincidences(coincidences_due(moment), moment)
     changes = [Change(Aspect.LOAD, "array", pool.device_id) for pool in Pool.objects.filter(pk__in=learned.pools)]
-    tell(changes)
-    outdate(changes)
+    with transaction.atomic():
+        tell(changes)
+    outdate_within(changes)
 
 
 def prune(now: datetime) -> int:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
+from typing import Any
 
 from django.utils.timezone import now
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.audit.models import Entry
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
 
@@ -86,6 +88,15 @@ class LotSummary:
 
 
 @dataclass
+class Act:
+    """What a person did with a lot."""
+
+    who: str
+    what: str
+    at: datetime
+
+
+@dataclass
 class LotDetail:
     """A lot whole. ``reversible`` says whether all of its steps can be taken back, ``by_hand`` that people carry it
     out by its run sheet."""
@@ -101,6 +112,7 @@ class LotDetail:
     can_undo: bool
     reversible: bool
     by_hand: bool
+    acts: list[Act]
 
 
 class LotSummarySerializer(DataclassSerializer[LotSummary]):
@@ -130,9 +142,18 @@ def summary_of(lot: Lot, steps: int, done: int, undone_by: int | None) -> LotSum
     )
 
 
+def document_of(lot: Lot) -> dict[str, Any]:
+    """A lot whole as plain values: of thousands of steps that takes a tenth of what a serializer does."""
+    detail = detail_of(lot)
+    steps = [{**vars(step), "problem": step.problem and vars(step.problem)} for step in detail.steps]
+    small = asdict(replace(detail, steps=[]))
+    return {**small, "steps": steps}
+
+
 def detail_of(lot: Lot) -> LotDetail:
     """A lot with its steps, their planned times, and the time left while it runs."""
-    steps = list(lot.steps.select_related("device"))
+    # Params are most of what a step holds, and nothing of them is shown.
+    steps = list(lot.steps.select_related("device").defer("params", "result", "slots"))
     done = sum(step.state == Step.State.DONE for step in steps)
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
     left = (lot.expected_at - now()).total_seconds() if lot.active and lot.expected_at else None
@@ -148,12 +169,37 @@ def detail_of(lot: Lot) -> LotDetail:
         can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
         reversible=all(KINDS[step.kind].reversible for step in steps),
         by_hand=any(step.device.imported for step in steps),
+        acts=acts_on(lot),
         can_undo=not any(step.device.imported for step in steps)
         and not lot.active
         and any(step.acted for step in steps)
         and undone is None
         and all(KINDS[step.kind].reversible for step in steps if step.acted),
     )
+
+
+# What the audit trail calls an act, and what it is in a sentence.
+ACTS = {
+    "lots create": "drafted",
+    "balance groups plan": "drafted",
+    "lots check": "checked",
+    "lots run": "ran",
+    "lots halt": "halted",
+    "lots undo": "undid",
+    "lots carried_out": "carried out",
+}
+
+
+def acts_on(lot: Lot) -> list[Act]:
+    """Who drafted, changed, checked, ran, halted, undid or carried out a lot; one after the other of a kind as one."""
+    found: list[Act] = []
+    entries = Entry.objects.filter(subject=f"lot {lot.pk}").order_by("pk").values_list("who", "what", "at")
+    for who, what, at in entries:
+        act = ACTS.get(what, "changed")
+        if found and (found[-1].who, found[-1].what) == (who, act):
+            found.pop()
+        found.append(Act(who, act, at))
+    return found
 
 
 def _step(step: Step) -> StepAnswer:

@@ -13,10 +13,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from movelot.accounts.roles import person
+from movelot.audit.trail import tell
 from movelot.jobs.views import JobSerializer, accepted
 from movelot.jobs.work import start
 from movelot.lots import actions
-from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, detail_of, summary_of
+from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, document_of, summary_of
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot, Step
 from movelot.lots.sheet import WRITERS, sheet_of
@@ -72,7 +73,8 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         given = NewLotSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         lot = new_draft(given.validated_data["kind"], given.validated_data["form"], person(request))
-        return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
+        tell(request, f"lot {lot.pk}", None, given.validated_data)
+        return Response(document_of(lot), status.HTTP_201_CREATED)
 
     @extend_schema(responses=LotDetailSerializer)
     def retrieve(self, request: Request, pk: str) -> Response:
@@ -106,7 +108,7 @@ class LotViews(viewsets.GenericViewSet[Lot]):
     @action(detail=True, methods=["post"])
     def undo(self, request: Request, pk: str) -> Response:
         lot = actions.undo(self.get_object(), person(request))
-        return Response(LotDetailSerializer(detail_of(lot)).data, status.HTTP_201_CREATED)
+        return Response(document_of(lot), status.HTTP_201_CREATED)
 
     @extend_schema(request=None, responses=LotDetailSerializer)
     @action(detail=True, methods=["post"])
@@ -132,4 +134,4 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         return HttpResponse(write(sheet_of(lot)), content_type=content_type, headers=shown)
 
     def _detail(self, lot: Lot) -> Response:
-        return Response(LotDetailSerializer(detail_of(lot)).data)
+        return Response(document_of(lot))

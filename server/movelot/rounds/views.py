@@ -17,8 +17,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
-from movelot.accounts.models import User
 from movelot.accounts.roles import person
+from movelot.audit.trail import tell
 from movelot.findings.answers import FindingAnswer, answer_of, in_order
 from movelot.findings.models import Finding, Judged
 from movelot.inventory.models import Datastore, Device, Disk, Pool
@@ -202,14 +202,17 @@ class AcknowledgeView(APIView):
         until = given.validated_data["until"]
         if until <= now():
             raise Problem(422, "until_past", "That time is past.", "The finding stays.", "Choose a later time.")
-        return self._set(pk, until, person(request), given.validated_data["note"])
+        return self._set(request, pk, until, given.validated_data["note"])
 
     @extend_schema(responses=FindingSerializer)
     def delete(self, request: Request, pk: int) -> Response:
-        return self._set(pk, None, None, "")
+        return self._set(request, pk, None, "")
 
-    def _set(self, pk: int, until: datetime | None, by: User | None, note: str) -> Response:
+    def _set(self, request: Request, pk: int, until: datetime | None, note: str) -> Response:
+        by = person(request) if until else None
         found = get_object_or_404(Finding.objects.select_related("acknowledged_by"), pk=pk, gone_at=None)
+        before, after = found.acknowledged_until, until
+        tell(request, f"finding {found.kind} of {found.subject_name}", before, {"until": after, "note": note})
         found.acknowledged_until, found.acknowledged_by, found.acknowledged_note = until, by, note
         found.save(update_fields=["acknowledged_until", "acknowledged_by", "acknowledged_note"])
         return Response(FindingSerializer(answer_of(found)).data)

@@ -249,6 +249,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/audit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Entries, the newest first, paged and filtered in the database. */
+        get: operations["audit_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/export/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole trail as CSV or JSON Lines. */
+        get: operations["audit_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/proof/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether every entry is as it was written, and none is missing. */
+        get: operations["audit_proof_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/balance/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -740,6 +791,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Act: {
+            who: string;
+            what: string;
+            /** Format: date-time */
+            at: string;
+        };
         Advice: {
             count: number;
             size: string;
@@ -1000,6 +1057,21 @@ export interface components {
             id: number;
             to_kind: string;
             to_id: number;
+        };
+        /** @description One change by a person. */
+        Entry: {
+            readonly id?: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            role: string;
+            address: string;
+            what: string;
+            subject: string;
+            before: unknown;
+            after: unknown;
+            previous: string;
+            digest: string;
         };
         Fault: {
             file: string;
@@ -1313,6 +1385,7 @@ export interface components {
             can_undo: boolean;
             reversible: boolean;
             by_hand: boolean;
+            acts: components["schemas"]["Act"][];
         };
         LotSummary: {
             id: number;
@@ -1425,6 +1498,21 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["Disk"][];
         };
+        PaginatedEntryList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Entry"][];
+        };
         PaginatedLotSummaryList: {
             /** @example 123 */
             count: number;
@@ -1497,6 +1585,10 @@ export interface components {
         };
         ProbeRequest: {
             url: string;
+        };
+        Proof: {
+            entries: number;
+            broken_at: number | null;
         };
         /** @description Until when a finding is put off, and why. */
         PutOffRequest: {
@@ -2289,6 +2381,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UseDraft"];
+                };
+            };
+        };
+    };
+    audit_list: {
+        parameters: {
+            query?: {
+                /** @description Which field to use when ordering the results. */
+                ordering?: string;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                /** @description A search term. */
+                search?: string;
+                since?: string;
+                subject?: string;
+                text?: string;
+                until?: string;
+                what?: string;
+                who?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedEntryList"];
+                };
+            };
+        };
+    };
+    audit_export_retrieve: {
+        parameters: {
+            query?: {
+                written_as?: "csv" | "jsonl";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    audit_proof_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
                 };
             };
         };

@@ -38,6 +38,7 @@ const lot = {
   can_run: false,
   can_undo: false,
   reversible: true,
+  acts: [{ who: "ines.marrow", what: "ran", at: "2026-11-25T06:12:00Z" }],
 };
 
 beforeEach(() => {

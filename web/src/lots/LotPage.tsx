@@ -11,7 +11,16 @@ import { LaneChart } from "./LaneChart";
 import { Outcome } from "./Outcome";
 import { SheetLinks } from "./SheetLinks";
 import { StateChip } from "./StateChip";
-import { useLot } from "./useLot";
+import { type LotDetail, useLot } from "./useLot";
+
+/** Who did what with a lot, in the order in which it was done. */
+function actsOf({ summary, acts }: LotDetail, now: Date): string {
+  const told = acts.map(({ who, what, at }) => `${what} by ${who} ${formatMoment(at, now)}`);
+  const drafted = `drafted by ${summary.created_by} ${formatMoment(summary.created_at, now)}`;
+  const all = acts.some((act) => act.what === "drafted") ? told : [drafted, ...told];
+  const text = all.join(", ");
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}
 
 /** A lot: what it does when, how it stands, and what came of it. Steps and buttons are in the tray. */
 export function LotPage() {
@@ -69,8 +78,7 @@ export function LotPage() {
         />
       </Box>
       <Typography color="textSecondary">
-        Drafted by {summary.created_by} {formatMoment(summary.created_at, now)}; {summary.steps_done} of{" "}
-        {summary.steps} steps done
+        {actsOf(lot, now)}; {summary.steps_done} of {summary.steps} steps done
         {took !== null &&
           `, took ${formatSeconds(took)} of about ${formatSeconds(lot.estimate_seconds)} estimated`}
         {summary.undoes && (

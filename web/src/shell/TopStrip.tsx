@@ -275,6 +275,14 @@ function Account({
         <MenuItem
           onClick={() => {
             close();
+            void navigate("/audit");
+          }}
+        >
+          Audit trail
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close();
             setMode(mode === "light" ? "dark" : "light");
           }}
         >

@@ -118,6 +118,7 @@ export const lot = (part: Partial<Schemas["LotDetail"]> = {}): Schemas["LotDetai
   can_undo: false,
   reversible: true,
   by_hand: false,
+  acts: [],
   ...part,
 });
 

@@ -1,0 +1,102 @@
+"""Writing to the audit trail, and proving that nothing in it was changed since."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+from django.http import HttpRequest
+from django.utils.timezone import now
+
+from movelot.audit.models import Entry, Head
+
+SECRET = ("password", "secret", "token", "sealed")
+HIDDEN = "(not written down)"
+TEXT_MAX = 2000
+
+
+@dataclass
+class Changed:
+    """What a request changed, as its view tells: what it is, and what was and is now."""
+
+    subject: str
+    before: Any = None
+    after: Any = None
+
+
+def tell(request: Any, subject: str, before: Any = None, after: Any = None) -> None:
+    """Have the entry of this request name its subject, and what was before and is after."""
+    http = getattr(request, "_request", request)
+    http.audit = Changed(subject, before, after)
+
+
+def add(request: HttpRequest, user: Any, what: str, told: Changed) -> Entry:
+    """Add an entry for a request that changed something."""
+    values = {
+        "at": now(),
+        "who": user.get_username() or "nobody",
+        "role": str(getattr(user, "role", "")),
+        "address": str(request.META.get("REMOTE_ADDR", ""))[:64],
+        "what": what[:64],
+        "subject": told.subject[:200],
+        "before": clean(told.before),
+        "after": clean(told.after),
+    }
+    with transaction.atomic():
+        Head.objects.get_or_create(pk=1)
+        head = Head.objects.select_for_update().get(pk=1)
+        entry = Entry(**values, previous=head.digest)
+        entry.digest = digest_of(entry)
+        entry.save()
+        head.digest, head.entries = entry.digest, head.entries + 1
+        head.save()
+    return entry
+
+
+def digest_of(entry: Entry) -> str:
+    """SHA-256 over all of an entry and the digest before it."""
+    moment = entry.at.isoformat(timespec="microseconds")
+    told: list[Any] = [entry.previous, moment, entry.who, entry.role, entry.address, entry.what, entry.subject]
+    told += [entry.before, entry.after]
+    return hashlib.sha256(json.dumps(told, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
+
+
+def clean(value: Any) -> Any:
+    """A value without secrets, and with long texts cut: an entry tells what changed, not whole files."""
+    if isinstance(value, Mapping):
+        return {
+            str(name): HIDDEN if any(word in str(name).lower() for word in SECRET) else clean(part)
+            for name, part in value.items()
+        }
+    if isinstance(value, (list, tuple)):
+        return [clean(part) for part in value[:200]]
+    if isinstance(value, str):
+        return value if len(value) <= TEXT_MAX else f"{value[:TEXT_MAX]}…"
+    return value if isinstance(value, (int, float, bool, type(None))) else str(value)
+
+
+@dataclass(frozen=True)
+class Proof:
+    """Whether the chain is whole: how many entries were looked at, and the first that does not fit."""
+
+    entries: int
+    broken_at: int | None
+
+
+def prove() -> Proof:
+    """Compute the whole chain anew."""
+    previous, count = "", 0
+    for entry in Entry.objects.order_by("pk").iterator(chunk_size=2000):
+        count += 1
+        if entry.previous != previous or entry.digest != digest_of(entry):
+            return Proof(count, entry.pk)
+        previous = entry.digest
+    head = Head.objects.filter(pk=1).first()
+    if head and (head.entries != count or head.digest != previous):
+        # The last entries are missing.
+        return Proof(count, 0)
+    return Proof(count, None)

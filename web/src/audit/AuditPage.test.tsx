@@ -1,0 +1,48 @@
+import { fireEvent, screen } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { renderPage, serve } from "../tests/server";
+import { AuditPage, changeOf } from "./AuditPage";
+
+const entry = {
+  id: 3,
+  at: "2026-11-26T02:00:00Z",
+  who: "tobias.wren",
+  role: "storage",
+  address: "127.0.0.1",
+  what: "attach grants change",
+  subject: "pool granite/granite-fast",
+  before: { quota_bytes: 1 },
+  after: { quota_bytes: 2 },
+  previous: "",
+  digest: "ab",
+};
+const page = { count: 1, next: null, previous: null, results: [entry] };
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+});
+
+describe("the audit trail", () => {
+  it("says who changed what of what, and how", async () => {
+    serve({ "GET /api/audit/": page });
+    renderPage(<AuditPage />);
+    expect(await screen.findByText("tobias.wren, storage")).toBeVisible();
+    expect(screen.getByText("pool granite/granite-fast")).toBeVisible();
+    expect(changeOf(entry)).toBe('{"quota_bytes":1} → {"quota_bytes":2}');
+    expect(screen.getByRole("link", { name: "CSV" })).toHaveAttribute(
+      "href",
+      "/api/audit/export/?written_as=csv",
+    );
+  });
+
+  it.each([
+    [null, "■ whole: 9 entries"],
+    [4, "▲ entry 4 was changed"],
+    [0, "▲ the last entries are missing"],
+  ])("proves that it is whole, or says what is not (%s)", async (brokenAt, said) => {
+    serve({ "GET /api/audit/": page, "GET /api/audit/proof/": { entries: 9, broken_at: brokenAt } });
+    renderPage(<AuditPage />);
+    fireEvent.click(await screen.findByRole("button", { name: "Prove that it is whole" }));
+    expect(await screen.findByRole("status")).toHaveTextContent(said);
+  });
+});

@@ -1,0 +1,146 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { DataGrid, type GridColDef, type GridPaginationModel } from "@mui/x-data-grid";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { formatMoment } from "../parts/format";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { useNow } from "../parts/useNow";
+
+type Entry = Schemas["Entry"];
+
+const told = (value: unknown): string =>
+  value === null || value === undefined ? "" : typeof value === "string" ? value : JSON.stringify(value);
+
+/** What was before and what is after, in one line. */
+export const changeOf = (entry: Pick<Entry, "before" | "after">): string =>
+  [told(entry.before), told(entry.after)].filter(Boolean).join(" → ");
+
+const COLUMNS: GridColDef<Entry>[] = [
+  {
+    field: "at",
+    headerName: "When",
+    width: 150,
+    sortable: false,
+    renderCell: ({ row }) => <Moment at={row.at} />,
+  },
+  {
+    field: "who",
+    headerName: "Who",
+    width: 210,
+    sortable: false,
+    valueGetter: (_value, row) => (row.role ? `${row.who}, ${row.role}` : row.who),
+  },
+  { field: "address", headerName: "From", width: 120, sortable: false },
+  { field: "what", headerName: "What", width: 200, sortable: false },
+  { field: "subject", headerName: "Of", width: 190, sortable: false },
+  {
+    field: "after",
+    headerName: "Before → after",
+    flex: 1,
+    minWidth: 200,
+    sortable: false,
+    valueGetter: (_value, row) => changeOf(row),
+    renderCell: ({ row }) => <span title={changeOf(row)}>{changeOf(row)}</span>,
+  },
+];
+
+function Moment({ at }: { at: string }) {
+  const now = useNow(10_000);
+  return <span>{formatMoment(at, now)}</span>;
+}
+
+/** Who changed what, from where and when; nothing here can be changed. */
+export function AuditPage() {
+  const [paging, setPaging] = useState<GridPaginationModel>({ page: 0, pageSize: 50 });
+  const [text, setText] = useState("");
+  const entries = useQuery({
+    queryKey: ["audit", paging, text],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/audit/", {
+          params: { query: { page: paging.page + 1, page_size: paging.pageSize, text } },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap", mb: 1.5 }}>
+        <Typography variant="h1">Audit trail</Typography>
+        <TextField
+          size="small"
+          label="Who, what or of what"
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value);
+            setPaging({ ...paging, page: 0 });
+          }}
+        />
+        <Proof />
+        <Box sx={{ flex: 1 }} />
+        <Button component="a" href="/api/audit/export/?written_as=csv" variant="outlined">
+          CSV
+        </Button>
+        <Button component="a" href="/api/audit/export/?written_as=jsonl" variant="outlined">
+          JSON Lines
+        </Button>
+      </Box>
+      <ProblemAlert error={entries.error} />
+      <DataGrid
+        rows={entries.data?.results ?? []}
+        columns={COLUMNS}
+        rowCount={entries.data?.count ?? 0}
+        loading={entries.isPending}
+        paginationMode="server"
+        paginationModel={paging}
+        onPaginationModelChange={setPaging}
+        pageSizeOptions={[25, 50, 100]}
+        density="compact"
+        disableRowSelectionOnClick
+        disableColumnMenu
+        aria-label="Audit trail"
+        localeText={{ noRowsLabel: "Nobody has changed anything yet." }}
+        sx={{ background: "var(--card)", maxHeight: "calc(100vh - 130px)" }}
+      />
+    </>
+  );
+}
+
+/** Whether every entry is as it was written: computed anew when asked for. */
+function Proof() {
+  const proof = useQuery({
+    queryKey: ["audit-proof"],
+    queryFn: () => unwrap(api.GET("/api/audit/proof/")),
+    enabled: false,
+  });
+  if (proof.data)
+    return proof.data.broken_at === null ? (
+      <Typography role="status">
+        ■ whole: {proof.data.entries} entries are as they were written, and none is missing
+      </Typography>
+    ) : (
+      <Typography role="status" sx={{ color: "var(--buoyText)" }}>
+        ▲{" "}
+        {proof.data.broken_at
+          ? `entry ${String(proof.data.broken_at)} was changed`
+          : "the last entries are missing"}
+      </Typography>
+    );
+  return (
+    <Button
+      variant="text"
+      disabled={proof.isFetching}
+      onClick={() => {
+        void proof.refetch();
+      }}
+    >
+      {proof.isFetching ? "Proving…" : "Prove that it is whole"}
+    </Button>
+  );
+}
