@@ -218,6 +218,7 @@ JUDGED_BY_AXE = (
     "/lots/1",
     "/trace/datastore/1",
     "/devices",
+    "/audit",
 )
 
 
