@@ -154,7 +154,7 @@ def test_an_idle_volume_is_deleted_once_its_name_is_typed(estate: StandIns, ines
     assert "Type the volume's name, slate-09" in checks_of(lot, "stop")
     with pytest.raises(Problem):
         actions.run(lot)
-    actions.set_form(lot, {**lot.form, "confirm": "slate-09"})
+    actions.set_form(lot, {**lot.form, "confirm": "slate-09"}, lot.created_by)
     assert run_to_end(lot).state == Lot.State.DONE
     assert "slate-09" not in {v["name"] for v in estate.world()["volumes"]}
     rows = {row["figure"]: row["measured"] for row in lot.outcome["rows"]}

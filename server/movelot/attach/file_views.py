@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.attach.file_limits import LimitRow, limit_rows
 from movelot.attach.files import HOSTS, SUBNET, VERSIONS, AttachFileKind, FileForm, FilePlan
 from movelot.inventory.files import wanted_settings
@@ -64,7 +65,7 @@ class FileDraftView(APIView):
         given = FileFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         lot = get_object_or_404(Lot, pk=pk, kind=AttachFileKind.name)
-        return self._answer(set_form(lot, dict(given.validated_data)))
+        return self._answer(set_form(lot, dict(given.validated_data), person(request)))
 
 
 @dataclass

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.attach.sets import AttachSetKind, SetForm, SetPlan
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, document_of
@@ -58,4 +59,4 @@ class SetDraftView(APIView):
     def put(self, request: Request, pk: int) -> Response:
         given = SetFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return self._answer(set_form(self._lot(pk), dict(given.validated_data)))
+        return self._answer(set_form(self._lot(pk), dict(given.validated_data), person(request)))

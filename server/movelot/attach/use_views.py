@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.attach.use import UseKind, UsePlan
 from movelot.lots.actions import set_form
 from movelot.lots.answers import LotDetail, document_of
@@ -65,4 +66,4 @@ class UseDraftView(APIView):
         given = UseFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         lot = self._lot(pk)
-        return self._answer(set_form(lot, {**lot.form, **given.validated_data}))
+        return self._answer(set_form(lot, {**lot.form, **given.validated_data}, person(request)))

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
 from movelot.attach.detach import DetachKind, DetachPlan
 from movelot.attach.drafting import AttachKind, AttachPlan
 from movelot.attach.form import THICK, THIN, Form
@@ -88,7 +89,7 @@ class AttachDraftView(APIView):
     def put(self, request: Request, pk: int) -> Response:
         given = AttachFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(draft_of(set_form(self._lot(pk), dict(given.validated_data))))
+        return Response(draft_of(set_form(self._lot(pk), dict(given.validated_data), person(request))))
 
 
 @dataclass
@@ -142,4 +143,4 @@ class DetachDraftView(APIView):
         given = DetachFormSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         lot = self._lot(pk)
-        return self._answer(set_form(lot, {**lot.form, **given.validated_data}))
+        return self._answer(set_form(lot, {**lot.form, **given.validated_data}, person(request)))

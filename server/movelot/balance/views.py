@@ -128,7 +128,7 @@ class BalanceDraftView(APIView):
         given.is_valid(raise_exception=True)
         lot = self._lot(pk)
         moves = [dict(move) for move in given.validated_data["moves"]]
-        return Response(draft_of(set_form(lot, {**lot.form, "moves": moves})))
+        return Response(draft_of(set_form(lot, {**lot.form, "moves": moves}, person(request))))
 
 
 def draft_of(lot: Lot) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from movelot.accounts.models import User
 from movelot.devices.reading import Progress, reread
 from movelot.inventory.models import Device
 from movelot.lots.drafting import STOP, Check, Draft, DraftKind, changes_since, kind_of, put_steps, redraft, register
+from movelot.lots.history import demand_seen
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import StepSpec
@@ -21,10 +22,10 @@ from movelot_core.lots import StepGraph, StepNode, undo_order
 State = Lot.State
 
 
-def set_form(lot: Lot, form: dict[str, Any]) -> Lot:
-    """Keep what was typed and compute the lot anew."""
+def set_form(lot: Lot, form: dict[str, Any], by: User) -> Lot:
+    """Keep what ``by`` typed and compute the lot anew."""
     lot.form = form
-    return redraft(lot)
+    return redraft(lot, by)
 
 
 def check(lot: Lot, progress: Progress | None = None) -> Lot:
@@ -41,8 +42,12 @@ def demand_startable(lot: Lot) -> None:
         raise Problem(409, "not_startable", message, hint="Reload to see where it stands.")
 
 
-def run(lot: Lot, progress: Progress | None = None) -> Lot:
-    """Check on a fresh reading and start. 409 with the reasons when a check stops or something changed since."""
+def run(lot: Lot, progress: Progress | None = None, seen: str | None = None) -> Lot:
+    """Check on a fresh reading and start.
+
+    409 with the reasons when a check stops or the devices changed since; 412 when the lot is not the version ``seen``.
+    """
+    demand_seen(lot, seen)
     if lot.state == State.DRAFT:
         before = dict(lot.facts)
         lot = check(lot, progress)

@@ -98,10 +98,11 @@ class Act:
 
 @dataclass
 class LotDetail:
-    """A lot whole. ``reversible`` says whether all of its steps can be taken back, ``by_hand`` that people carry it
-    out by its run sheet."""
+    """A lot whole. ``version`` is its ETag, ``reversible`` says whether all of its steps can be taken back,
+    ``by_hand`` that people carry it out by its run sheet."""
 
     summary: LotSummary
+    version: str
     steps: list[StepAnswer]
     checks: list[CheckAnswer]
     checked_at: datetime | None
@@ -160,6 +161,7 @@ def detail_of(lot: Lot) -> LotDetail:
     stops = any(check["level"] == "stop" for check in lot.checks)
     return LotDetail(
         summary=summary_of(lot, len(steps), done, undone.pk if undone else None),
+        version=lot.version,
         steps=[_step(step) for step in steps],
         checks=[CheckAnswer(**entry) for entry in lot.checks],
         checked_at=lot.checked_at,

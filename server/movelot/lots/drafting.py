@@ -17,6 +17,7 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.inventory.bulk import insert
 from movelot.inventory.models import Device
+from movelot.lots.history import keep_version
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import Paces
 from movelot.lots.steps.base import StepSpec
@@ -102,14 +103,15 @@ def new_draft(kind: str, form: dict[str, Any], user: User) -> Lot:
     )
     if same is not None:
         same.form = {**form}
-        return redraft(same)
+        return redraft(same, user)
     with transaction.atomic():
         lot = Lot.objects.create(kind=kind, title="New lot", form={**form}, origin=form, created_by=user)
-        return redraft(lot)
+        return redraft(lot, user)
 
 
-def redraft(lot: Lot) -> Lot:
-    """Compute the lot anew from its form and the reading as it is; replaces its steps. Only drafts can be."""
+def redraft(lot: Lot, by: User | None = None) -> Lot:
+    """Compute the lot anew from its form, as ``by`` typed it, and the reading as it is; replaces its steps. Only drafts
+    can be."""
     draft = kind_of(lot.kind).drafted(lot.form, lot)
     draft.checks = [*draft.checks, *_common_checks(lot, draft)]
     with transaction.atomic():
@@ -127,7 +129,8 @@ def redraft(lot: Lot) -> Lot:
         if told != locked.drafted_as:
             lot.steps.all().delete()
             put_steps(lot, draft.steps)
-        lot.drafted_as = told
+            lot.drafted_as = told
+            keep_version(lot, len(draft.steps), by)
         lot.save()
     return lot
 

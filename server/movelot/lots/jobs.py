@@ -31,5 +31,5 @@ class RunJob(JobKind):
     name, queue = "run", "checks"
 
     def do(self, running: Running) -> dict[str, Any]:
-        lot = actions.run(_lot(running), running.progress)
+        lot = actions.run(_lot(running), running.progress, running.params.get("seen"))
         return {"lot": lot.pk, "state": lot.state}

@@ -62,8 +62,27 @@ class Lot(models.Model):
         return f"Lot {self.pk}: {self.title}"
 
     @property
+    def version(self) -> str:
+        """Another one whenever its steps are: what a person acts on, as ETag."""
+        return self.drafted_as[:16] or "new"
+
+    @property
     def active(self) -> bool:
         return self.state in (self.State.RUNNING, self.State.HALTING)
+
+
+class LotVersion(models.Model):
+    """A draft as it was for a while: typed by a person, or by nobody where a fresh reading made other steps of it."""
+
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="versions")
+    digest = models.CharField(max_length=16)
+    by = models.ForeignKey(User, null=True, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    form = models.JSONField(default=dict)
+    steps = models.PositiveIntegerField()
+
+    def __str__(self) -> str:
+        return f"{self.lot_id} as {self.digest}"
 
 
 class Step(models.Model):

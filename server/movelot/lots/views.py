@@ -19,8 +19,10 @@ from movelot.jobs.work import start
 from movelot.lots import actions
 from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, document_of, summary_of
 from movelot.lots.drafting import new_draft
+from movelot.lots.history import demand_seen
 from movelot.lots.models import Lot, Step
 from movelot.lots.sheet import WRITERS, sheet_of
+from movelot.preconditions import IF_MATCH, etag, seen_by
 from movelot.problems import Problem
 
 
@@ -74,15 +76,17 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         given.is_valid(raise_exception=True)
         lot = new_draft(given.validated_data["kind"], given.validated_data["form"], person(request))
         tell(request, f"lot {lot.pk}", None, given.validated_data)
-        return Response(document_of(lot), status.HTTP_201_CREATED)
+        return self._detail(lot, status.HTTP_201_CREATED)
 
     @extend_schema(responses=LotDetailSerializer)
     def retrieve(self, request: Request, pk: str) -> Response:
         return self._detail(self.get_object())
 
-    @extend_schema(responses={204: None})
+    @extend_schema(parameters=[IF_MATCH], responses={204: None})
     def destroy(self, request: Request, pk: str) -> Response:
-        actions.drop(self.get_object())
+        lot = self.get_object()
+        demand_seen(lot, seen_by(request))
+        actions.drop(lot)
         return Response(status=status.HTTP_204_NO_CONTENT)
 
     @extend_schema(request=None, responses={202: JobSerializer})
@@ -91,13 +95,14 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         """Read the lot's devices anew and check it; a job."""
         return accepted(start("check", {"lot": self.get_object().pk}, person(request)))
 
-    @extend_schema(request=None, responses={202: JobSerializer})
+    @extend_schema(parameters=[IF_MATCH], request=None, responses={202: JobSerializer})
     @action(detail=True, methods=["post"])
     def run(self, request: Request, pk: str) -> Response:
-        """Check the lot on a fresh reading and start it; a job, whose problem says what stands in the way."""
-        lot = self.get_object()
+        """Check the lot that was seen on a fresh reading and start it; a job, whose problem says what is in the way."""
+        lot, seen = self.get_object(), seen_by(request)
         actions.demand_startable(lot)
-        return accepted(start("run", {"lot": lot.pk}, person(request)))
+        demand_seen(lot, seen)
+        return accepted(start("run", {"lot": lot.pk, "seen": seen}, person(request)))
 
     @extend_schema(request=None, responses=LotDetailSerializer)
     @action(detail=True, methods=["post"])
@@ -108,7 +113,7 @@ class LotViews(viewsets.GenericViewSet[Lot]):
     @action(detail=True, methods=["post"])
     def undo(self, request: Request, pk: str) -> Response:
         lot = actions.undo(self.get_object(), person(request))
-        return Response(document_of(lot), status.HTTP_201_CREATED)
+        return self._detail(lot, status.HTTP_201_CREATED)
 
     @extend_schema(request=None, responses=LotDetailSerializer)
     @action(detail=True, methods=["post"])
@@ -133,5 +138,5 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         shown = {} if written_as == "html" else {"Content-Disposition": name}
         return HttpResponse(write(sheet_of(lot)), content_type=content_type, headers=shown)
 
-    def _detail(self, lot: Lot) -> Response:
-        return Response(document_of(lot))
+    def _detail(self, lot: Lot, code: int = status.HTTP_200_OK) -> Response:
+        return Response(document_of(lot), code, headers=etag(lot.version))

@@ -657,7 +657,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check the lot on a fresh reading and start it; a job, whose problem says what stands in the way. */
+        /** @description Check the lot that was seen on a fresh reading and start it; a job, whose problem says what is in the way. */
         post: operations["lots_run_create"];
         delete?: never;
         options?: never;
@@ -1372,6 +1372,7 @@ export interface components {
         };
         LotDetail: {
             summary: components["schemas"]["LotSummary"];
+            version: string;
             steps: components["schemas"]["StepAnswer"][];
             checks: components["schemas"]["CheckAnswer"][];
             /** Format: date-time */
@@ -3010,7 +3011,10 @@ export interface operations {
     lots_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -3093,7 +3097,10 @@ export interface operations {
     lots_run_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };

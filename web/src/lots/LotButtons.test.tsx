@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { auditor, job, lot, person, summary } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { Refusal, renderPage, serve } from "../tests/server";
 import { LotButtons } from "./LotButtons";
 
 const names = () => screen.getAllByRole("button").map((button) => button.textContent);
@@ -94,6 +94,30 @@ describe("what can be done with a lot", () => {
     expect(alert).toHaveTextContent("The devices changed since this lot was checked.");
     expect(alert).toHaveTextContent("is 97.0%");
     expect(alert).toHaveTextContent("then run it");
+  });
+
+  it("runs and drops what was seen, and says who was faster", async () => {
+    const changed = new Refusal(412, {
+      status: 412,
+      code: "changed_since",
+      title: "Lot 9 was changed since you looked, by tobias.wren.",
+      detail: "size was 1 TiB, is 2 TiB.",
+      hint: "Look at it as it is now, then do it again. Nothing was done.",
+    });
+    const asked = serve({
+      "GET /api/session/": person,
+      "POST /api/lots/9/run/": changed,
+      "DELETE /api/lots/9/": changed,
+    });
+    renderPage(<LotButtons lot={lot({ version: "5eed" })} />);
+    for (const name of ["Run lot", "Drop"]) {
+      fireEvent.click(await screen.findByRole("button", { name }));
+      const alert = await screen.findByRole("alert");
+      expect(alert).toHaveTextContent("by tobias.wren");
+      expect(alert).toHaveTextContent("size was 1 TiB, is 2 TiB");
+    }
+    const acting = asked.filter((each) => !each.key.startsWith("GET"));
+    expect(acting.map((each) => each.ifMatch)).toEqual(['"5eed"', '"5eed"']);
   });
 
   it("checks by key, once the lot is a draft", async () => {

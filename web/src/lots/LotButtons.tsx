@@ -15,7 +15,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
   const id = lot.summary.id;
   const { show } = useTray();
   const { data: session } = useSession();
-  const { check, run, halt, undo, carriedOut, drop, error } = useLotActions(id);
+  const { check, run, halt, undo, carriedOut, drop, error } = useLotActions(id, lot.version);
   const reading = run.isPending ? run : check;
   const state = lot.summary.state;
   const draft = state === "draft";

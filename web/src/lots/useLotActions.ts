@@ -4,9 +4,11 @@ import { useJob } from "../jobs/useJob";
 import { type LotDetail, lotKey } from "./useLot";
 
 /** Check, run, halt, undo and drop a lot; each puts the answer where the lot is shown. */
-export function useLotActions(id: number) {
+export function useLotActions(id: number, version: string) {
   const queries = useQueryClient();
   const path = { params: { path: { id: String(id) } } };
+  // What was seen is what runs or goes: the server refuses where somebody made another lot of it.
+  const seen = { params: { ...path.params, header: { "If-Match": `"${version}"` } } };
   const put = (lot: LotDetail) => {
     queries.setQueryData(lotKey(lot.summary.id), lot);
     void queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
@@ -21,7 +23,7 @@ export function useLotActions(id: number) {
     onError,
   });
   const run = useJob({
-    ask: () => unwrap(api.POST("/api/lots/{id}/run/", path)),
+    ask: () => unwrap(api.POST("/api/lots/{id}/run/", seen)),
     look,
     onSuccess: put,
     onError,
@@ -42,7 +44,7 @@ export function useLotActions(id: number) {
     onError,
   });
   const drop = useMutation({
-    mutationFn: () => unwrap(api.DELETE("/api/lots/{id}/", path)),
+    mutationFn: () => unwrap(api.DELETE("/api/lots/{id}/", seen)),
     onSuccess: () => void queries.invalidateQueries({ queryKey: ["lots"] }),
     onError,
   });

@@ -108,6 +108,7 @@ export const step = (part: Partial<Schemas["StepAnswer"]> = {}): Schemas["StepAn
 
 export const lot = (part: Partial<Schemas["LotDetail"]> = {}): Schemas["LotDetail"] => ({
   summary: summary(),
+  version: "5eed",
   steps: [step()],
   checks: [],
   checked_at: null,

@@ -11,6 +11,7 @@ import { makeTheme } from "../theme/theme";
 
 interface Asked {
   key: string;
+  ifMatch: string | null;
   body: unknown;
 }
 type Answers = Record<string, unknown>;
@@ -33,7 +34,7 @@ export function serve(answers: Answers): Asked[] {
     const key = `${request.method} ${new URL(request.url).pathname}`;
     const text = await request.text();
     const sent: unknown = text ? JSON.parse(text) : null;
-    asked.push({ key, body: sent });
+    asked.push({ key, ifMatch: request.headers.get("If-Match"), body: sent });
     const listed = answers[key];
     const found: unknown =
       typeof listed === "function" ? (listed as (body: unknown) => unknown)(sent) : listed;
