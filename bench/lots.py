@@ -51,9 +51,13 @@ def attach_to_all(client: object, user: object) -> None:
     from movelot.lots.drafting import new_draft, redraft
 
     Grant.objects.bulk_create([Grant(pool=pool, granted_by="tobias.wren") for pool in Pool.objects.all()])
-    start = time.perf_counter()
-    lot = new_draft("attach", {"cluster": "quayside", "name": "berth-new", "size": "1 TiB"}, user)  # type: ignore[arg-type]
-    drafted = time.perf_counter() - start
+    seconds = []
+    # The second finds what the first computed of this reading.
+    for name in ("berth-new", "berth-newer"):
+        start = time.perf_counter()
+        form = {"cluster": "quayside", "name": name, "size": "1 TiB"}
+        lot = new_draft("attach", form, user)  # type: ignore[arg-type]
+        seconds.append(time.perf_counter() - start)
     times = []
     for _ in range(CALLS):
         start = time.perf_counter()
@@ -63,7 +67,8 @@ def attach_to_all(client: object, user: object) -> None:
     start = time.perf_counter()
     redraft(lot)
     again = time.perf_counter() - start
+    hosts = len({step.device_id for step in lot.steps.all()}) - 1
     print(
-        f"a volume for {len({step.device_id for step in lot.steps.all()}) - 1} hosts, {lot.steps.count():,} steps: "
-        f"drafted {drafted:.2f} s, typed on {again:.2f} s, page p95 {np.percentile(times, 95):.0f} ms"
+        f"a volume for {hosts} hosts, {lot.steps.count():,} steps: drafted first {seconds[0]:.2f} s, "
+        f"then {seconds[1]:.2f} s, typed on {again:.2f} s, page p95 {np.percentile(times, 95):.0f} ms"
     )

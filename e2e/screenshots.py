@@ -72,6 +72,21 @@ def over_nvme(ines: Page, fresh: Stack) -> None:
         expect(tray.get_by_role("heading", name="Arrays")).to_be_visible()
 
 
+def lists(ines: Page) -> None:
+    ines.goto("/lots")
+    expect(ines.get_by_role("grid").get_by_role("row")).to_have_count(3)
+    shoot(ines, "lots")
+    ines.goto("/trace/datastore/1")
+    expect(ines.get_by_role("region", name="Trace")).to_be_visible()
+    shoot(ines, "trace")
+    ines.goto("/devices")
+    expect(ines.get_by_role("table", name="Device links")).to_contain_text("quay-03")
+    shoot(ines, "devices")
+    ines.goto("/audit")
+    expect(ines.get_by_role("grid", name="Audit trail")).to_contain_text("ines.marrow")
+    shoot(ines, "audit")
+
+
 def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
@@ -113,12 +128,4 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     expect(tray.get_by_text(re.compile(r"GiB/s, .* left")).first).to_be_visible(timeout=20_000)
     shoot(ines, "running")
     expect(tray.get_by_role("status")).to_have_text("done", timeout=90_000)
-    ines.goto("/lots")
-    expect(ines.get_by_role("grid").get_by_role("row")).to_have_count(3)
-    shoot(ines, "lots")
-    ines.goto("/trace/datastore/1")
-    expect(ines.get_by_role("region", name="Trace")).to_be_visible()
-    shoot(ines, "trace")
-    ines.goto("/devices")
-    expect(ines.get_by_role("table", name="Device links")).to_contain_text("quay-03")
-    shoot(ines, "devices")
+    lists(ines)

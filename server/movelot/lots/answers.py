@@ -6,10 +6,12 @@ from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any
 
+from django.db.models import Prefetch
 from django.utils.timezone import now
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.audit.models import Entry
+from movelot.inventory.models import Device
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
 
@@ -153,8 +155,9 @@ def document_of(lot: Lot) -> dict[str, Any]:
 
 def detail_of(lot: Lot) -> LotDetail:
     """A lot with its steps, their planned times, and the time left while it runs."""
-    # Params are most of what a step holds, and nothing of them is shown.
-    steps = list(lot.steps.select_related("device").defer("params", "result", "slots"))
+    # Params are most of what a step holds and are not shown; a device is read once for all of its steps.
+    devices = Prefetch("device", Device.known.only("name", "state"))
+    steps = list(lot.steps.prefetch_related(devices).defer("params", "result", "slots"))
     done = sum(step.state == Step.State.DONE for step in steps)
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
     left = (lot.expected_at - now()).total_seconds() if lot.active and lot.expected_at else None

@@ -28,11 +28,20 @@ describe("the audit trail", () => {
     renderPage(<AuditPage />);
     expect(await screen.findByText("tobias.wren, storage")).toBeVisible();
     expect(screen.getByText("pool granite/granite-fast")).toBeVisible();
-    expect(changeOf(entry)).toBe('{"quota_bytes":1} → {"quota_bytes":2}');
+    expect(screen.getByText("quota_bytes: 1 → 2")).toBeVisible();
     expect(screen.getByRole("link", { name: "CSV" })).toHaveAttribute(
       "href",
       "/api/audit/export/?written_as=csv",
     );
+  });
+
+  it("tells what is another one, and of what is new all that was given", () => {
+    expect(
+      changeOf({ before: { size: "1 TiB", name: "a" }, after: { size: "2 TiB", name: "a", ids: [1] } }),
+    ).toBe("size: 1 TiB → 2 TiB; ids: none → [1]");
+    expect(changeOf({ before: null, after: { kind: "attach", form: {} } })).toBe("kind: attach; form: {}");
+    expect(changeOf({ before: { note: "later" }, after: null })).toBe("note: later → none");
+    expect(changeOf({ before: null, after: null })).toBe("");
   });
 
   it.each([

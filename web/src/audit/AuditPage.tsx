@@ -14,33 +14,46 @@ import { useNow } from "../parts/useNow";
 type Entry = Schemas["Entry"];
 
 const told = (value: unknown): string =>
-  value === null || value === undefined ? "" : typeof value === "string" ? value : JSON.stringify(value);
+  value === null || value === undefined || value === ""
+    ? "none"
+    : typeof value === "string"
+      ? value
+      : JSON.stringify(value);
 
-/** What was before and what is after, in one line. */
-export const changeOf = (entry: Pick<Entry, "before" | "after">): string =>
-  [told(entry.before), told(entry.after)].filter(Boolean).join(" → ");
+const fieldsOf = (value: unknown): Record<string, unknown> =>
+  typeof value === "object" && value !== null ? { ...value } : value === null ? {} : { value };
+
+/** Each field that is another one after than before, in one line; all that were given where nothing was before. */
+export function changeOf({ before, after }: Pick<Entry, "before" | "after">): string {
+  const [was, is] = [fieldsOf(before), fieldsOf(after)];
+  const names = [...new Set([...Object.keys(was), ...Object.keys(is)])];
+  return names
+    .filter((name) => told(was[name]) !== told(is[name]))
+    .map((name) => `${name}: ${before === null ? "" : `${told(was[name])} → `}${told(is[name])}`)
+    .join("; ");
+}
 
 const COLUMNS: GridColDef<Entry>[] = [
   {
     field: "at",
     headerName: "When",
-    width: 150,
+    width: 110,
     sortable: false,
     renderCell: ({ row }) => <Moment at={row.at} />,
   },
   {
     field: "who",
     headerName: "Who",
-    width: 210,
+    width: 190,
     sortable: false,
     valueGetter: (_value, row) => (row.role ? `${row.who}, ${row.role}` : row.who),
   },
-  { field: "address", headerName: "From", width: 120, sortable: false },
-  { field: "what", headerName: "What", width: 200, sortable: false },
-  { field: "subject", headerName: "Of", width: 190, sortable: false },
+  { field: "address", headerName: "From", width: 90, sortable: false },
+  { field: "what", headerName: "What", width: 150, sortable: false },
+  { field: "subject", headerName: "Of", width: 130, sortable: false },
   {
     field: "after",
-    headerName: "Before → after",
+    headerName: "Changed",
     flex: 1,
     minWidth: 200,
     sortable: false,
@@ -51,7 +64,7 @@ const COLUMNS: GridColDef<Entry>[] = [
 
 function Moment({ at }: { at: string }) {
   const now = useNow(10_000);
-  return <span>{formatMoment(at, now)}</span>;
+  return <span title={at}>{formatMoment(at, now)}</span>;
 }
 
 /** Who changed what, from where and when; nothing here can be changed. */
@@ -75,6 +88,8 @@ export function AuditPage() {
         <Typography variant="h1">Audit trail</Typography>
         <TextField
           size="small"
+          fullWidth={false}
+          sx={{ width: 240 }}
           label="Who, what or of what"
           value={text}
           onChange={(event) => {

@@ -149,7 +149,7 @@ function Row({ finding, fresh, chosen, mayChange, busy, onDraft }: RowProps) {
       </div>
       <div>{said(finding.text, size)}</div>
       <div>
-        <div style={{ color: "var(--mute)", fontSize: 12 }}>
+        <div style={{ color: "var(--mute)", fontSize: 12, display: "flex", alignItems: "baseline", gap: 4 }}>
           {named(finding.stage)} {mayChange && <PutOff finding={finding} />}
         </div>
         <strong>{said(finding.action, size)}</strong>
