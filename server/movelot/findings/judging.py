@@ -75,11 +75,23 @@ def mark_due(changes: Sequence[Change] | None) -> None:
 
 def judge_due() -> int:
     """Make what is due, each once whoever else is at it. Returns how many judgements were made."""
+    return sum(
+        _make_until_done(name) for name in Due.objects.order_by("since", "pk").values_list("judgement", flat=True)
+    )
+
+
+def _make_until_done(judgement: str) -> int:
+    """Make a judgement, and again while it became due meanwhile: whoever wanted to then left it to this holder.
+
+    It is looked at once more after the lock is free, as who came a moment before that went away too.
+    """
     made = 0
-    for due in Due.objects.order_by("since", "pk"):
-        with held(f"judging-{due.judgement}") as mine:
+    while due := Due.objects.filter(judgement=judgement).first():
+        with held(f"judging-{judgement}") as mine:
             if mine:
                 made += _make(due)
+        if not mine:
+            break
     return made
 
 
