@@ -18,6 +18,8 @@ from movelot.devices.reading import collect, reread
 from movelot.devices.sealing import seal, unseal
 from movelot.devices.session import session_with
 from movelot.devices.shape import check_shape
+from movelot.findings.judging import judge_due
+from movelot.findings.models import Finding
 from movelot.inventory.models import Datastore, Device, Disk, DiskDay, Machine, Pool, PoolHour, Reading
 from movelot.inventory.store import unlink
 from movelot.inventory.telemetry import KEPT_DAYS, prune
@@ -79,9 +81,27 @@ def test_another_certificate_stops_all_traffic_until_it_is_pinned_again(estate: 
     assert old in failed["quay-02"].message
     shown = probe(device.url).fingerprint
     assert shown in failed["quay-02"].message
+    judge_due()
+    assert Finding.objects.filter(kind="device_trouble", subject_id=device.pk, gone_at=None).exists()
     pin_again(device, shown)
     device.refresh_from_db()
     assert (device.state, device.fingerprint) == (Device.State.LINKED, shown)
+    judge_due()
+    assert not Finding.objects.filter(kind="device_trouble", subject_id=device.pk, gone_at=None).exists()
+
+
+def test_the_clock_of_a_device_that_is_linked_again_is_judged_again(estate: StandIns) -> None:
+    device = Device.objects.get(name="granite")
+    off = Finding.objects.filter(kind="clock_off", subject_id=device.pk, gone_at=None)
+    judge_due()
+    assert off.exists()
+    unlink(device)
+    judge_due()
+    assert not off.exists()
+    card = estate.cards["granite"]
+    link(card["url"], card["user"], card["password"], probe(card["url"]).fingerprint)
+    judge_due()
+    assert off.exists()
 
 
 @pytest.mark.parametrize(("fault", "state"), [("refuse", "away"), ("timeout", "away"), ("away", "away")])

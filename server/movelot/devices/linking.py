@@ -109,7 +109,7 @@ def pin_again(device: Device, fingerprint: str) -> None:
             "Compare the fingerprint again, at the device itself.",
         )
     device.certificate_pem, device.fingerprint = shown.pem, shown.fingerprint
-    device.state, device.detail = Device.State.LINKED, ""
-    device.save()
+    # How it is now is for the reading to say, and to tell those who judge it.
+    device.save(update_fields=["certificate_pem", "fingerprint"])
     reread([device])
     device.refresh_from_db()

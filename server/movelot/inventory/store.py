@@ -41,7 +41,7 @@ def unlink(device: Device) -> None:
         device.url, device.user, device.sealed_password = None, "", b""
         device.certificate_pem = device.fingerprint = device.digest = device.detail = ""
         changes = [Change(aspect, device.kind, device.pk, device.cluster_id) for aspect in Aspect]
-        device.gone_at, device.unlinked, device.cluster = moment, device.pk, None
+        device.gone_at, device.unlinked, device.cluster, device.digests = moment, device.pk, None, {}
         device.save()
         tell(changes)
     outdate_within(changes)
@@ -90,10 +90,12 @@ class News:
         self.digest = hashlib.sha256(repr(values).encode()).hexdigest()
         self.digests = digests(reading) if self.digest != device.digest else device.digests
         self.state = Device.State.IMPORTED if device.imported else Device.State.LINKED
-        self.aspects = [aspect for aspect in Aspect if self.digests.get(aspect) != device.digests.get(aspect)]
+        # All of them at its first reading, and at the first after it was linked again.
+        self.aspects = [a for a in Aspect if not device.digests or self.digests.get(a) != device.digests.get(a)]
         # A clock drifts with every reading; what counts is whether it is off.
         off = clock_is_off(reading.clock_offset_seconds)
-        if device.state != self.state or clock_is_off(device.clock_offset_seconds) != off:
+        as_before = device.state == self.state and clock_is_off(device.clock_offset_seconds) == off
+        if not as_before and Aspect.STATE not in self.aspects:
             self.aspects.append(Aspect.STATE)
 
     @property
