@@ -60,6 +60,15 @@ def test_a_lot_says_who_drafted_checked_ran_and_undid_it(estate: StandIns, api: 
     assert acts == [("ines.marrow", "drafted"), ("ines.marrow", "checked"), ("tobias.wren", "ran")]
 
 
+def test_a_run_that_was_refused_is_no_run(estate: StandIns, api: APIClient) -> None:
+    lot = api.post("/api/balance/groups/quayside/plan/").json()["lot"]
+    at = f"/api/lots/{lot['summary']['id']}/"
+    estate.fault(lot["steps"][0]["device"], "away")
+    assert api.post(f"{at}run/").status_code == 409
+    acts = [(act["who"], act["what"]) for act in api.get(at).json()["acts"]]
+    assert acts == [("ines.marrow", "drafted"), ("ines.marrow", "tried to run")]
+
+
 def test_every_operation_that_changes_something_passes_the_trail() -> None:
     """The trail stands before all views: what the schema lists under another method than GET goes through it."""
     from django.conf import settings

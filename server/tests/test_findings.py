@@ -177,7 +177,7 @@ class TideJudge(Judge):
 @pytest.fixture
 def tides(estate: StandIns) -> Iterator[None]:
     """A stage that is registered here only."""
-    bring(Stage("tides", "Tides", finding_kinds=lambda: [TideKind()], judges=lambda: [TideJudge(), Broken()]))
+    bring(Stage("tides", finding_kinds=lambda: [TideKind()], judges=lambda: [TideJudge(), Broken()]))
     yield
     for name in ("tides", "broken"):
         JUDGES.pop(name)

@@ -90,4 +90,4 @@ def _judges() -> Sequence[Judge]:
     return [judge() for judge in JUDGES]
 
 
-STAGE = Stage("attach", "Attach", _routes, _lot_kinds, _finding_kinds, _judges)
+STAGE = Stage("attach", _routes, _lot_kinds, _finding_kinds, _judges)

@@ -42,4 +42,4 @@ def _judges() -> Sequence[Judge]:
     return [GroupJudge()]
 
 
-STAGE = Stage("balance", "Balance", _routes, _lot_kinds, _finding_kinds, _judges)
+STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges)

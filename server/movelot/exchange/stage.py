@@ -20,4 +20,4 @@ def _routes() -> Sequence[URLPattern]:
     ]
 
 
-STAGE = Stage("exchange", "Exchange", _routes)
+STAGE = Stage("exchange", _routes)

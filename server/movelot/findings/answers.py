@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -89,8 +89,3 @@ ORDER = {"now": 0, "soon": 1, "note": 2}
 def in_order(rows: Iterable[Finding]) -> list[Finding]:
     """Most urgent first, those that were put off last; then by rank, then by name."""
     return sorted(rows, key=lambda row: (ORDER.get(row.urgency, 9), row.rank, row.subject_name, row.pk))
-
-
-def document(answer: FindingAnswer) -> dict[str, Any]:
-    """An answer as plain values."""
-    return asdict(answer)

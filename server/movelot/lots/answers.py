@@ -183,15 +183,14 @@ def detail_of(lot: Lot) -> LotDetail:
     )
 
 
-# What the audit trail calls an act, and what it is in a sentence.
+# The last word of what the audit trail calls an act, and what it is in a sentence; anything else changed the draft.
 ACTS = {
-    "lots create": "drafted",
-    "balance groups plan": "drafted",
-    "lots check": "checked",
-    "lots run": "ran",
-    "lots halt": "halted",
-    "lots undo": "undid",
-    "lots carried_out": "carried out",
+    "create": "drafted",
+    "check": "checked",
+    "run": "ran",
+    "halt": "halted",
+    "undo": "undid",
+    "carried_out": "carried out",
 }
 
 
@@ -200,7 +199,10 @@ def acts_on(lot: Lot) -> list[Act]:
     found: list[Act] = []
     entries = Entry.objects.filter(subject=f"lot {lot.pk}").order_by("pk").values_list("who", "what", "at")
     for who, what, at in entries:
-        act = ACTS.get(what, "changed")
+        # Whatever a stage calls it, the first thing done to a lot drafted it.
+        act = ACTS.get(what.rsplit(" ", 1)[-1], "changed") if found else "drafted"
+        if act == "ran" and lot.started_at is None:
+            act = "tried to run"
         if found and (found[-1].who, found[-1].what) == (who, act):
             found.pop()
         found.append(Act(who, act, at))

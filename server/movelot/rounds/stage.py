@@ -34,4 +34,4 @@ def _judges() -> Sequence[Judge]:
     return [DeviceJudge()]
 
 
-STAGE = Stage("rounds", "Rounds", _routes, finding_kinds=_finding_kinds, judges=_judges)
+STAGE = Stage("rounds", _routes, finding_kinds=_finding_kinds, judges=_judges)

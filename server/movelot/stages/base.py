@@ -26,10 +26,9 @@ def nothing() -> list[Any]:
 
 @dataclass(frozen=True)
 class Stage:
-    """What a stage brings, asked for once the models are there. ``label`` is its name in the top strip."""
+    """What a stage brings, asked for once the models are there."""
 
     name: str
-    label: str
     routes: Callable[[], Sequence[URLPattern]] = nothing
     lot_kinds: Callable[[], Sequence[DraftKind]] = nothing
     finding_kinds: Callable[[], Sequence[FindingKind[Any]]] = nothing
