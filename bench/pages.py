@@ -15,10 +15,10 @@ PATHS = {
     "Rounds": ("/api/rounds/", "/api/status/"),
     "Balance": ("/api/balance/groups/", "/api/balance/groups/quayside/"),
     "Attach": (
-        "/api/attach/paths/",
+        "/api/network/paths/",
         "/api/attach/grants/",
-        "/api/attach/components/?q=switch",
-        "/api/attach/device-settings/",
+        "/api/network/components/?q=switch",
+        "/api/network/device-settings/",
     ),
     "Lots": ("/api/lots/?page_size=50",),
     "Trace": ("/api/trace/disk/{disk}/", "/api/trace/datastore/{store}/", "/api/find/?q=machine-0123"),

@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
+
+# All paths in turn: what a device gets that is new to a host.
+USUAL_PATH_POLICY: Final = "RoundRobin"
 
 
 @dataclass(frozen=True)

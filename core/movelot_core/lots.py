@@ -13,7 +13,9 @@ from movelot_core.errors import GraphError
 class StepNode:
     """A step as the graph sees it: its lane (a device), how long it takes, and the steps it needs done.
 
-    ``slots`` names what it occupies while it runs (datastores, hosts, arrays), each limited on its own.
+    ``slots`` names what it occupies while it runs (datastores, hosts, arrays), each limited on its own. A node without
+    a lane is a barrier: it is done as soon as all that it needs is, so that many steps can wait for many others with as
+    many edges as there are steps.
     """
 
     key: str
@@ -21,6 +23,15 @@ class StepNode:
     seconds: float = 1.0
     needs: frozenset[str] = frozenset()
     slots: tuple[str, ...] = ()
+
+    @property
+    def is_barrier(self) -> bool:
+        return not self.lane
+
+
+def barrier(key: str, needs: frozenset[str]) -> StepNode:
+    """A node that others wait for instead of each of ``needs``."""
+    return StepNode(key, "", 0.0, needs)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +62,8 @@ class StepGraph:
         self.order()
 
     def __repr__(self) -> str:
-        return f"<StepGraph of {len(self.steps)} steps on {len({s.lane for s in self.steps})} lanes>"
+        lanes = {step.lane for step in self.steps if not step.is_barrier}
+        return f"<StepGraph of {len(self.steps)} steps on {len(lanes)} lanes>"
 
     def order(self) -> list[str]:
         """Keys so that each comes after all it needs; ties keep the given order. GraphError on a cycle."""
@@ -76,8 +88,8 @@ class StepGraph:
         return ordered
 
     def occupied(self, step: StepNode) -> tuple[str, ...]:
-        """All that ``step`` takes a place on while it runs: its lane and its slots."""
-        return (step.lane, *(slot for slot in step.slots if slot != step.lane))
+        """All that ``step`` takes a place on while it runs: its lane and its slots; a barrier takes none."""
+        return () if step.is_barrier else (step.lane, *(slot for slot in step.slots if slot != step.lane))
 
     def limit(self, slot: str) -> int:
         """How many steps may occupy ``slot`` at once."""
@@ -88,12 +100,12 @@ class StepGraph:
         return Frontier(self, done, running).take()
 
     def schedule(self) -> dict[str, Slot]:
-        """List schedule: each step as early as its needs and the limits allow, in the given order."""
-        seconds = {step.key: step.seconds for step in self.steps}
+        """List schedule: each step as early as its needs and the limits allow, in the given order; without barriers."""
+        seconds = {step.key: step.seconds for step in self.steps if not step.is_barrier}
         frontier, now = Frontier(self), 0.0
         running: list[tuple[float, str]] = []
         slots: dict[str, Slot] = {}
-        while len(slots) < len(self.steps) or running:
+        while len(slots) < len(seconds) or running:
             for key in frontier.take():
                 slots[key] = Slot(now, now + seconds[key])
                 heapq.heappush(running, (slots[key].end, key))
@@ -118,7 +130,7 @@ class Frontier:
     def __init__(self, graph: StepGraph, done: Collection[str] = (), running: Collection[str] = ()) -> None:
         self.graph = graph
         self._number = {step.key: n for n, step in enumerate(graph.steps)}
-        ended, begun = set(done), set(running)
+        ended, begun = _with_barriers(graph, set(done)), set(running)
         self._left = [len(step.needs - ended) for step in graph.steps]
         self._followers: dict[str, list[int]] = {}
         self._busy: dict[str, int] = {}
@@ -143,6 +155,9 @@ class Frontier:
         while self._open:
             number, freed = heapq.heappop(self._open)
             step = self.graph.steps[number]
+            if step.is_barrier:
+                self.release(step.key, done=True)
+                continue
             self._offered.discard(freed)
             full = next((slot for slot in self.graph.occupied(step) if not self._free(slot)), None)
             if full is None:
@@ -177,6 +192,17 @@ class Frontier:
         if slot not in self._offered and self._parked.get(slot) and self._free(slot):
             self._offered.add(slot)
             heapq.heappush(self._open, (heapq.heappop(self._parked[slot]), slot))
+
+
+def _with_barriers(graph: StepGraph, done: set[str]) -> set[str]:
+    """``done`` and the barriers that are done with it."""
+    if not done:
+        return done
+    by_key = {step.key: step for step in graph.steps if step.is_barrier}
+    for key in graph.order() if by_key else ():
+        if key in by_key and by_key[key].needs <= done:
+            done.add(key)
+    return done
 
 
 def undo_order(graph: StepGraph, done: Sequence[str]) -> list[str]:

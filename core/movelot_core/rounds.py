@@ -10,7 +10,8 @@ from typing import Final, TypeVar
 import numpy as np
 
 from movelot_core.balance.estate import Estate, State
-from movelot_core.fabric.paths import Cause, PathVerdict
+from movelot_core.fabric.causes import Cause
+from movelot_core.fabric.paths import PathVerdict
 
 TREND_DAYS_MIN: Final = 5
 TREND_BYTES_MIN: Final = 2**30
@@ -136,7 +137,7 @@ def missing_paths(paths: Iterable[PathVerdict]) -> MissingPaths | None:
     return MissingPaths(len(expected) - len(lost), len(expected), len(ports), tuple(causes))
 
 
-def joined_by_cause(
+def grouped_by_cause(
     found: Iterable[tuple[Host, Array, MissingPaths]],
 ) -> list[tuple[Host, list[Array], MissingPaths, Urgency]]:
     """Those of one host with the very same causes as one, as one thing settles them.

@@ -4,17 +4,8 @@ import dataclasses
 
 import pytest
 
-from movelot_core.fabric.paths import (
-    NVME,
-    Access,
-    Cause,
-    HostPort,
-    Offer,
-    Portal,
-    compare_paths,
-    lacking,
-    single_points,
-)
+from movelot_core.fabric.causes import Access, Cause
+from movelot_core.fabric.paths import NVME, HostPort, Offer, Portal, compare_paths, lacking, single_points
 
 PORT_A = HostPort("quay-01", "storage-a", "10.40.8.101/24", 408, "iqn.a", ("uplink-1",))
 PORT_B = HostPort("quay-01", "storage-b", "10.40.9.101/24", 409, "iqn.a", ("uplink-2",))

@@ -10,20 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from movelot_core.fabric.causes import Cause
 from movelot_core.fabric.loss import Component, Effect, MachineUse, lose, machines_hit, runs_through
 from movelot_core.fabric.matrix import Fabric, PathMatrix, compare_all, single_points_all
-from movelot_core.fabric.paths import (
-    BLOCK,
-    NFS,
-    Cause,
-    HostPort,
-    Offer,
-    Portal,
-    SinglePoint,
-    compare_paths,
-    single_points,
-    strays,
-)
+from movelot_core.fabric.paths import HostPort, Offer, Portal, SinglePoint, compare_paths, single_points, strays
+from movelot_core.fabric.transports import TRANSPORTS
 
 
 def port(host: str, name: str, **part: object) -> HostPort:
@@ -153,12 +144,12 @@ def fabrics(draw: st.DrawFn) -> tuple[Fabric, np.ndarray]:
             "up": st.booleans(),
             "address": st.sampled_from(["10.40.8.77/24", "10.40.9.77/24", "10.40.3.77/24"]),
             "switch": st.sampled_from(["", "switch-1", "switch-2"]),
-            "protocol": st.sampled_from([*BLOCK, NFS]),
+            "protocol": st.sampled_from([*TRANSPORTS]),
         },
     )
     ports = [port(name, f"storage-{leg}", **draw(faults)) for name in names for leg in "ab"]
     portals = [
-        portal(f"{c}{n}", c, draw(st.booleans()), up=draw(st.booleans()), protocol=draw(st.sampled_from([*BLOCK, NFS])))
+        portal(f"{c}{n}", c, draw(st.booleans()), up=draw(st.booleans()), protocol=draw(st.sampled_from([*TRANSPORTS])))
         for n, c in enumerate(draw(st.lists(st.sampled_from("AB"), min_size=1, max_size=5)))
     ]
     count = draw(st.integers(1, 3))

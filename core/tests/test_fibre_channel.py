@@ -9,12 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from movelot_core.fabric.causes import Access, Cause
 from movelot_core.fabric.loss import Component, Effect, lose
 from movelot_core.fabric.matrix import Fabric, compare_all, single_points_all
 from movelot_core.fabric.paths import (
     FC,
-    Access,
-    Cause,
     HostPort,
     Offer,
     PathVerdict,

@@ -7,9 +7,10 @@ from dataclasses import replace
 import pytest
 
 from core.tests.test_fabric import OFFER, PORT_A, PORT_B, PORTALS
+from movelot_core.fabric.causes import Cause
 from movelot_core.fabric.chap import Chap, differing
 from movelot_core.fabric.matrix import Fabric, compare_all
-from movelot_core.fabric.paths import NVME, Cause, HostPort, compare_paths
+from movelot_core.fabric.paths import NVME, HostPort, compare_paths
 
 SHARED, OWN = "iqn.granite", "iqn.granite.vol-1"
 AT_SHARED = replace(OFFER, target=SHARED)

@@ -1,11 +1,13 @@
 """The graph of steps: order, readiness under limits, schedule and undo."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from movelot_core.errors import GraphError
-from movelot_core.lots import Frontier, StepGraph, StepNode, undo_order
+from movelot_core.lots import Frontier, StepGraph, StepNode, barrier, undo_order
 
 
 def node(key: str, *needs: str, lane: str = "granite", seconds: float = 1.0) -> StepNode:
@@ -132,3 +134,34 @@ def test_what_needs_a_failed_step_never_starts() -> None:
     frontier.release("make", done=False)
     frontier.release("other", done=True)
     assert frontier.take() == []
+
+
+def behind_a_barrier() -> StepGraph:
+    made = [node("one", lane="granite"), node("two", lane="granite")]
+    gate = barrier("both", frozenset({"one", "two"}))
+    return StepGraph((*made, gate, node("scan", "both", lane="quay-01")))
+
+
+def test_a_barrier_is_done_with_the_last_step_it_waits_for_and_is_no_step_itself() -> None:
+    frontier = Frontier(behind_a_barrier())
+    assert frontier.take() == ["one", "two"]
+    frontier.release("one", done=True)
+    assert frontier.take() == []
+    frontier.release("two", done=True)
+    assert frontier.take() == ["scan"]
+    assert set(behind_a_barrier().schedule()) == {"one", "two", "scan"}
+
+
+def test_a_step_that_runs_behind_a_barrier_is_not_started_twice_by_a_new_driver() -> None:
+    frontier = Frontier(behind_a_barrier(), done=["one", "two"], running=["scan"])
+    assert frontier.take() == []
+
+
+@given(graphs(), st.data())
+def test_a_barrier_in_between_changes_no_schedule(graph: StepGraph, data: st.DataObject) -> None:
+    through = data.draw(st.sampled_from([step.key for step in graph.steps]))
+    chosen = next(step for step in graph.steps if step.key == through)
+    split = replace(chosen, needs=frozenset({"gate"}))
+    gate = barrier("gate", chosen.needs)
+    with_gate = replace(graph, steps=(gate, *(split if step is chosen else step for step in graph.steps)))
+    assert with_gate.schedule() == graph.schedule()

@@ -8,11 +8,12 @@ import pytest
 from core.tests.builders import small
 from movelot_core.balance.estate import judge
 from movelot_core.balance.heat import FAIR_LEVEL, heat, levels
-from movelot_core.fabric.paths import Access, Cause, PathVerdict
+from movelot_core.fabric.causes import Access, Cause
+from movelot_core.fabric.paths import PathVerdict
 from movelot_core.rounds import (
     Urgency,
+    grouped_by_cause,
     growth_bytes_per_day,
-    joined_by_cause,
     missing_paths,
     over_fill,
     runway_days,
@@ -83,7 +84,7 @@ def test_one_cause_of_missing_paths_to_two_arrays_is_one_finding() -> None:
         "granite": missing_paths([there, lost, lost]),
         "chalk": missing_paths([path("nvme-b", "A2", False, Cause.FRAME)]),
     }
-    both, alone = joined_by_cause([("quay-03", array, found) for array, found in told.items() if found])
+    both, alone = grouped_by_cause([("quay-03", array, found) for array, found in told.items() if found])
     host, arrays, evidence, urgency = both
     # The lot that settles it is drafted for the array that misses most.
     assert (host, arrays, urgency) == ("quay-03", ["granite", "basalt"], Urgency.NOW)

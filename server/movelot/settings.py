@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "csp",
     "movelot.accounts",
     "movelot.audit",
+    "movelot.repeats",
     "movelot.jobs",
     "movelot.inventory",
     "movelot.lots",
@@ -55,8 +56,11 @@ INSTALLED_APPS = [
 STAGES = [
     "movelot.rounds.stage",
     "movelot.attach.stage",
+    "movelot.network.stage",
     "movelot.balance.stage",
     "movelot.exchange.stage",
+    "movelot.trace.stage",
+    "movelot.stages.lots",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -68,6 +72,8 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    # Outside the trail, so that a call carried out once is written down once.
+    "movelot.repeats.middleware.Repeats",
     "movelot.audit.middleware.AuditTrail",
     "axes.middleware.AxesMiddleware",
 ]
@@ -174,6 +180,11 @@ SPECTACULAR_SETTINGS = {
     "DESCRIPTION": "Readings, findings, plans and lots. Errors are RFC 9457 problem details.",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "movelot.schema_hooks.with_problems",
+        "movelot.schema_hooks.with_lot_kinds",
+    ],
     "COMPONENT_NO_READ_ONLY_REQUIRED": True,
 }
 

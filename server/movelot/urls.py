@@ -12,7 +12,7 @@ from movelot.accounts.views import SessionView
 from movelot.audit.views import EntryList, ExportView, ProofView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.inventory.label_views import LabelsView
-from movelot.inventory.views import DiskList, FindView, TraceView
+from movelot.inventory.views import DiskList
 from movelot.jobs.views import JobView
 from movelot.lots.views import LotViews
 from movelot.problems import body
@@ -47,8 +47,6 @@ api = [
     path("audit/proof/", ProofView.as_view()),
     path("audit/export/", ExportView.as_view()),
     path("disks/", DiskList.as_view()),
-    path("trace/<str:kind>/<int:pk>/", TraceView.as_view()),
-    path("find/", FindView.as_view()),
     path("labels/<str:kind>/<int:pk>/", LabelsView.as_view()),
     *stage_routes(),
     *router.urls,

@@ -24,6 +24,7 @@ from movelot.lots import actions
 from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot
 from movelot.lots.runner import Driver
+from movelot.problems import Problem
 
 PASSWORD = "a-long-enough-password"
 
@@ -110,6 +111,16 @@ def run_to_end(lot: Lot) -> Lot:
     Driver(lot).run()
     lot.refresh_from_db()
     return lot
+
+
+def refused(kind: str, user: User, **form: Any) -> dict[str, list[str]]:
+    """What is said, by field, of a form that does not fit; nothing is drafted."""
+    before = Lot.objects.count()
+    with pytest.raises(Problem) as problem:
+        new_draft(kind, form, user)
+    assert Lot.objects.count() == before
+    found: dict[str, list[str]] = problem.value.more["fields"]
+    return found
 
 
 def drafted(kind: str, user: User, **form: Any) -> Lot:

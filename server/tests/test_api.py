@@ -180,7 +180,7 @@ def test_a_person_adds_a_move_and_the_prediction_follows(estate: StandIns, api: 
     extra = Disk.objects.get(identity="manifest-api-1")
     target = Datastore.objects.get(name="berth-c")
     asked = [{"disk": m["disk"], "target": m["target"]} for m in moves] + [{"disk": extra.pk, "target": target.pk}]
-    after = api.put(f"/api/balance/drafts/{lot}/", {"moves": asked}, format="json").json()
+    after = api.put(f"/api/balance/drafts/{lot}/", {"group": "quayside", "moves": asked}, format="json").json()
     fill = {entry["id"]: entry["fill"] for entry in after["plan"]["datastores"]}
     before = {entry["id"]: entry["fill"] for entry in draft["plan"]["datastores"]}
     assert fill[target.pk] == pytest.approx(before[target.pk] + extra.size_bytes / target.capacity_bytes)
@@ -192,7 +192,7 @@ def test_a_move_that_breaks_a_must_is_stopped(estate: StandIns, api: APIClient) 
     disks = Disk.objects.filter(placement__datastore__name="berth-a").order_by("-size_bytes")[:6]
     lot = api.post("/api/balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
     moves = [{"disk": disk.pk, "target": target.pk} for disk in disks]
-    after = api.put(f"/api/balance/drafts/{lot}/", {"moves": moves}, format="json").json()
+    after = api.put(f"/api/balance/drafts/{lot}/", {"group": "quayside", "moves": moves}, format="json").json()
     assert any("berth-b would be over its fill ceiling" in text for text in after["plan"]["broken"])
     assert not after["lot"]["can_run"]
 

@@ -94,8 +94,8 @@ def test_nobody_changes_or_deletes_an_entry(estate: StandIns, api: APIClient) ->
     "spoil", ["UPDATE audit_entry SET who='somebody else' WHERE id={}", "DELETE FROM audit_entry WHERE id={}"]
 )
 def test_an_entry_that_was_changed_behind_our_back_is_found(estate: StandIns, api: APIClient, spoil: str) -> None:
-    for text in ("one", "two", "three"):
-        api.post("/api/lots/", {"kind": "uplinks", "form": {"host": text}}, format="json")
+    for host in ("quay-01", "quay-02", "quay-03"):
+        api.post("/api/lots/", {"kind": "uplinks", "form": {"host": host}}, format="json")
     assert api.get("/api/audit/proof/").json()["broken_at"] is None
     middle = Entry.objects.order_by("-pk")[1].pk
     with connection.cursor() as cursor:

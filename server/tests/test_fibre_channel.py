@@ -19,7 +19,7 @@ GATES = ["gate-01", "gate-02", "gate-03", "gate-04"]
 
 
 def gatehouse(api: APIClient, **query: Any) -> dict[str, Any]:
-    found: dict[str, Any] = api.get("/api/attach/paths/", {"cluster": "gatehouse", "array": "granite", **query}).json()
+    found: dict[str, Any] = api.get("/api/network/paths/", {"cluster": "gatehouse", "array": "granite", **query}).json()
     return found
 
 
@@ -55,7 +55,7 @@ def test_a_missing_zone_is_found_and_what_to_ask_for_is_said(estate: StandIns, a
     (wish,) = gatehouse(api)["zones"]
     assert (wish["fabric"], wish["zone"], wish["new"]) == ("fabric-2", "gate-03-fc-b", False)
     assert [member["alias"] for member in wish["members"]] == ["granite-bf2"]
-    assert api.get("/api/attach/paths/", {"cluster": "quayside", "array": "granite"}).json()["zones"] == []
+    assert api.get("/api/network/paths/", {"cluster": "quayside", "array": "granite"}).json()["zones"] == []
 
 
 def test_once_zoned_a_rescan_brings_the_path_and_the_finding_goes(estate: StandIns, api: APIClient, ines: User) -> None:
@@ -108,7 +108,7 @@ def test_iscsi_stands_by_on_the_host_that_has_both(estate: StandIns, api: APICli
     device = HostDevice.objects.get(device__name="gate-04", serial=Volume.objects.get(name="berth-j").serial)
     assert {state for port, _, state in device.paths if port == "storage-a"} == {"Standby"}
     # Quayside has no FC ports: the array's are no columns of its board.
-    quayside = api.get("/api/attach/paths/", {"cluster": "quayside", "array": "granite"}).json()["board"]
+    quayside = api.get("/api/network/paths/", {"cluster": "quayside", "array": "granite"}).json()["board"]
     assert not [portal for portal in quayside["portals"] if "F" in portal["name"]]
 
 
@@ -144,10 +144,10 @@ def test_a_volume_is_offered_to_hosts_whose_wwpns_are_new_to_the_array(estate: S
 
 
 def test_losing_a_fabric_leaves_every_host_on_the_other(estate: StandIns, api: APIClient) -> None:
-    answer = api.get("/api/attach/loss/", {"kind": "fabric", "name": "fabric-1"}).json()
+    answer = api.get("/api/network/loss/", {"kind": "fabric", "name": "fabric-1"}).json()
     # gate-04, with one of the six machines, still has iSCSI beside the other fabric.
     assert (answer["machines_stop"], answer["machines_thinner"]) == (0, 5)
-    gone = api.get("/api/attach/loss/", {"kind": "subnet", "name": "fabric-1"})
+    gone = api.get("/api/network/loss/", {"kind": "subnet", "name": "fabric-1"})
     assert gone.status_code == 404
 
 
@@ -159,7 +159,7 @@ def test_the_trace_names_the_wwpns_that_a_host_sees_a_volume_by(estate: StandIns
 
 
 def test_a_cluster_without_storage_ports_is_told_so(estate: StandIns, api: APIClient, ines: User) -> None:
-    answer = api.get("/api/attach/paths/", {"cluster": "lightvessel", "array": "granite"}).json()
+    answer = api.get("/api/network/paths/", {"cluster": "lightvessel", "array": "granite"}).json()
     assert (answer["board"]["seen"], answer["points"], answer["zones"]) == (0, [], [])
     lot = drafted("attach", ines, cluster="lightvessel", name="lamp", size="1 TiB")
     stops = {check["text"] for check in lot.checks if check["level"] == "stop"}

@@ -307,13 +307,13 @@ def test_detached_only_it_can_come_back(estate: StandIns, ines: User) -> None:
 
 
 def test_the_board_of_a_file_array_shows_one_way_a_host_and_controller(estate: StandIns, api: APIClient) -> None:
-    board = api.get("/api/attach/paths/", {"array": "shale"}).json()["board"]
+    board = api.get("/api/network/paths/", {"array": "shale"}).json()["board"]
     assert (board["seen"], board["expected"]) == (6, 6)
     assert {path["port"] for host in board["hosts"] for path in host["paths"]} == {"files"}
 
 
 def test_losing_a_server_interface_stops_what_is_mounted_over_it(estate: StandIns, api: APIClient) -> None:
-    answer = api.get("/api/attach/loss/", {"kind": "portal", "name": "shale A1"}).json()
+    answer = api.get("/api/network/loss/", {"kind": "portal", "name": "shale A1"}).json()
     assert {row["name"] for row in answer["machines"] if row["effect"] == "stops"} == {
         "archive-02",
         "archive-03",
@@ -327,7 +327,7 @@ def test_a_draft_is_changed_by_its_api_and_only_by_who_may(estate: StandIns, ine
     url = f"/api/attach/file-drafts/{lot.pk}/"
     answer = api.put(url, {**FORM, "size": "2 TiB", "version": "NFSv3"}, format="json")
     assert (answer.status_code, answer.json()["plan"]["version"]) == (200, "NFSv3")
-    assert api.put(url, {**FORM, "version": "NFSv9"}, format="json").status_code == 400
+    assert api.put(url, {**FORM, "version": "NFSv9"}, format="json").status_code == 422
     assert signed_in("auditor").get(url).status_code == 200
     assert signed_in("auditor").put(url, FORM, format="json").status_code == 403
 

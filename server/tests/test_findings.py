@@ -20,8 +20,9 @@ from movelot.findings.judging import JUDGES, Judge, judge_due, mark_due
 from movelot.findings.models import Due, Finding
 from movelot.inventory.changes import Aspect, Change, everything_changed
 from movelot.inventory.models import Cluster, Device
-from movelot.lots.drafting import REGISTRY as LOT_KINDS
-from movelot.stages.base import Stage, bring, stages
+from movelot.lots.documents import form_of
+from movelot.lots.kinds import REGISTRY as LOT_KINDS
+from movelot.stages.base import Stage, Tab, bring, stages
 from movelot_core.rounds import Urgency
 from server.tests.conftest import signed_in
 
@@ -50,7 +51,8 @@ def test_every_kind_keeps_the_contract(kind: FindingKind[Any]) -> None:
             assert not any(wrong in f" {text} " for wrong in (" 1 disks", " 1 hosts", " 1 days", " 1 numbers", "  "))
         assert kind.label(SUBJECT, evidence).startswith(SUBJECT.name)
         remedy = kind.remedy(SUBJECT, evidence)
-        assert remedy is None or remedy.kind in LOT_KINDS
+        if remedy is not None:
+            form_of(LOT_KINDS[remedy.kind].form, remedy.form)
         assert parts(kind.action(SUBJECT, evidence))
         place = kind.place(SUBJECT, evidence)
         assert place == "" or place.startswith("/")
@@ -177,8 +179,16 @@ class TideJudge(Judge):
 @pytest.fixture
 def tides(estate: StandIns) -> Iterator[None]:
     """A stage that is registered here only."""
-    bring(Stage("tides", finding_kinds=lambda: [TideKind()], judges=lambda: [TideJudge(), Broken()]))
-    yield
+    stage = Stage(
+        "tides",
+        finding_kinds=lambda: [TideKind()],
+        judges=lambda: [TideJudge(), Broken()],
+        tab=Tab("Tides", "/tides", "t"),
+    )
+    bring(stage)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("movelot.rounds.views.stages", lambda: (*stages(), stage))
+        yield
     for name in ("tides", "broken"):
         JUDGES.pop(name)
     REGISTRY.kinds.pop("tide_high")
@@ -194,7 +204,8 @@ def test_a_stage_of_its_own_shows_in_rounds_and_in_the_top_strip(
         [{"text": "4.2 m at the gauge", "bytes": None}],
         "tides",
     )
-    assert {"stage": "tides", "findings": 1} in api.get("/api/status/").json()["stages"]
+    waiting = {tab["stage"]: tab["waiting"] for tab in api.get("/api/status/").json()["tabs"]}
+    assert waiting["tides"] == 1
     # A judge that fails is logged and keeps none of the others from being made.
     assert "judgement broken:all failed" in caplog.text
     assert due() == set()

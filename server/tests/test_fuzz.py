@@ -12,7 +12,7 @@ from rest_framework.test import APIClient
 from schemathesis.checks import not_a_server_error
 
 from conftest import StandIns
-from movelot.lots.drafting import REGISTRY
+from movelot.lots.kinds import REGISTRY
 from movelot.wsgi import application
 from server.tests.conftest import signed_in
 

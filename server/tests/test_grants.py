@@ -12,12 +12,15 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import User
-from movelot.attach.grants import promised_bytes, quota_left
+from movelot.attach.block.lot import AttachPlan
+from movelot.attach.pools.fits import PlannedVolume
 from movelot.devices.management.commands.link_standins import GRANTED_AS_USED, GRANTED_BYTES
 from movelot.inventory.models import Datastore, Device, Grant, Offer, Pool, Volume
 from movelot.lots import actions
+from movelot.lots.documents import dumped
 from movelot.lots.models import Lot
 from movelot.lots.runner import Driver
+from movelot.placement.grants import promised_bytes, quota_left
 from movelot.problems import Problem
 from server.tests.conftest import drafted, run_to_end, signed_in
 from server.tests.test_api import attach_draft
@@ -148,11 +151,12 @@ def rivals(django_db_setup: None, django_db_blocker: Any) -> Iterator[list[Lot]]
             device=array, name="raced", uri="/raced", capacity_bytes=9 * TIB, allocated_bytes=0, subscribed_bytes=0
         )
         Grant.objects.create(pool=raced, quota_bytes=3 * TIB, granted_by="tobias.wren")
+        volumes = [PlannedVolume(f"berth-{n}", 2 * TIB, raced.pk, "raced") for n in (1, 2)]
         plans = [
-            {"volumes": [{"name": f"berth-{n}", "size_bytes": 2 * TIB, "pool_id": raced.pk, "pool": "raced"}]}
-            for n in (1, 2)
+            AttachPlan("", [], 2 * TIB, 2 * TIB, ["raced"], [each], [], [], None, None, False, False, [], [])
+            for each in volumes
         ]
-        lots = [Lot.objects.create(kind="attach", title="race", created_by=user, plan=plan) for plan in plans]
+        lots = [Lot.objects.create(kind="attach", title="race", created_by=user, plan=dumped(plan)) for plan in plans]
         yield lots
         for row in (*lots, array, user):
             row.delete()

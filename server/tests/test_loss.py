@@ -18,7 +18,7 @@ ON_GRANITE = {"berth-a", "berth-b", "berth-c", "berth-d", "berth-f", "berth-j", 
 
 
 def loss(api: APIClient, kind: str, name: str) -> dict[str, Any]:
-    answer = api.get("/api/attach/loss/", {"kind": kind, "name": name})
+    answer = api.get("/api/network/loss/", {"kind": kind, "name": name})
     assert answer.status_code == 200, answer.content
     found: dict[str, Any] = answer.json()
     return found
@@ -97,7 +97,7 @@ def test_each_machine_is_named_with_host_system_and_address(estate: StandIns, ap
 def test_the_csv_has_every_machine_and_whose_it_is(estate: StandIns, api: APIClient) -> None:
     for key, value in (("team", "wages"), ("owner", "ada")):
         Machine.objects.get(name="payroll").labels.create(key=key, value=value)
-    answer = api.get("/api/attach/loss/csv/", {"kind": "array", "name": "granite"})
+    answer = api.get("/api/network/loss/csv/", {"kind": "array", "name": "granite"})
     assert answer["Content-Type"].startswith("text/csv")
     rows = list(csv.DictReader(io.StringIO(answer.content.decode())))
     assert len(rows) == 30
@@ -107,19 +107,19 @@ def test_the_csv_has_every_machine_and_whose_it_is(estate: StandIns, api: APICli
 
 def test_no_name_becomes_a_formula(estate: StandIns, api: APIClient) -> None:
     Machine.objects.filter(name="payroll").update(name="=1+1")
-    answer = api.get("/api/attach/loss/csv/", {"kind": "array", "name": "granite"})
+    answer = api.get("/api/network/loss/csv/", {"kind": "array", "name": "granite"})
     assert "\r\n'=1+1,stops," in answer.content.decode()
 
 
 @pytest.mark.parametrize(("kind", "name"), [("", ""), ("teapot", "granite"), ("array", "flint"), ("pool", "berth-a")])
 def test_a_component_that_is_not_there_is_said(estate: StandIns, api: APIClient, kind: str, name: str) -> None:
-    answer = api.get("/api/attach/loss/", {"kind": kind, "name": name})
+    answer = api.get("/api/network/loss/", {"kind": kind, "name": name})
     assert (answer.status_code, answer.json()["code"]) == (404, "component_unknown")
 
 
 def test_components_are_found_by_kind_and_name(estate: StandIns, api: APIClient) -> None:
     def names(text: str) -> set[tuple[str, str]]:
-        return {(row["kind"], row["name"]) for row in api.get("/api/attach/components/", {"q": text}).json()}
+        return {(row["kind"], row["name"]) for row in api.get("/api/network/components/", {"q": text}).json()}
 
     assert names("switch switch-") == {("switch", "switch-1"), ("switch", "switch-2")}
     assert names("fabric-") == {("fabric", "fabric-1"), ("fabric", "fabric-2")}
@@ -130,7 +130,7 @@ def test_components_are_found_by_kind_and_name(estate: StandIns, api: APIClient)
 
 
 def test_every_component_offered_has_an_answer(estate: StandIns, api: APIClient) -> None:
-    for row in api.get("/api/attach/components/").json():
+    for row in api.get("/api/network/components/").json():
         answer = loss(api, row["kind"], row["name"])
         assert answer["machines_stop"] + answer["machines_thinner"] <= 43
 

@@ -8,6 +8,7 @@ import pytest
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.devices.session import session_with
 from movelot.inventory.models import Datastore, Disk, HostDevice, Volume
 from movelot.lots import actions
 from movelot.lots.drafting import redraft
@@ -15,7 +16,8 @@ from movelot.lots.models import Lot, Step, StepPace
 from movelot.lots.runner import Driver
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import StepRun, demand
-from movelot.lots.steps.volumes import OfferVolume
+from movelot.lots.steps.volumes import Offered, OfferVolume
+from movelot.lots.stored import step_of
 from movelot.problems import Problem
 from server.tests.conftest import drafted, run_to_end
 
@@ -172,7 +174,7 @@ def test_a_half_done_lot_is_undone_as_far_as_it_went(estate: StandIns, ines: Use
 class Unprovable(OfferVolume):
     """An offer that is made, but is not there when the array is asked anew."""
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Offered], result: Offered) -> None:
         demand(False, "not_offered", "No initiator is let in.")
 
 
@@ -180,7 +182,7 @@ def test_a_step_that_acted_and_could_not_be_proven_is_undone_too(
     estate: StandIns, ines: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = outside(estate)
-    monkeypatch.setitem(KINDS, "offer_volume", Unprovable())
+    monkeypatch.setitem(KINDS, "offer_volume", Unprovable)
     lot = run_to_end(attach(ines))
     failed = lot.steps.get(state=Step.State.FAILED)
     assert (failed.kind, failed.problem["unchanged"]) == ("offer_volume", "The step acted; an undo takes that back.")
@@ -275,10 +277,7 @@ def test_a_driver_that_takes_over_finds_the_true_state_of_each_step(estate: Stan
     dead = Driver(Lot.objects.get(pk=lot.pk))
     lot.steps.update(state=Step.State.RUNNING)
     for step in lot.steps.all():
-        run = dead._step_run(step)
-        from movelot.lots.steps import KINDS
-
-        KINDS[step.kind].begin(run)
+        step_of(step, dead.steps).begin(StepRun(step.key, session_with(step.device)))
     tasks = len(estate.world()["tasks"])
     Driver(Lot.objects.get(pk=lot.pk)).run()
     lot.refresh_from_db()

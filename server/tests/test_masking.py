@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from django.utils.timezone import now
 from rest_framework.test import APIClient
 
 from conftest import StandIns
@@ -16,10 +17,11 @@ from movelot.inventory.changes import everything_changed
 from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
 from movelot.lots import actions
+from movelot.lots.drafting import redraft, set_form
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
 from movelot.problems import Problem
-from server.tests.conftest import drafted, run_to_end, signed_in
+from server.tests.conftest import drafted, refused, run_to_end, signed_in
 from server.tests.test_lots import outside
 
 RETIRED = "iqn.2026-01.example.kestrelbay:quay-09"
@@ -154,7 +156,7 @@ def test_an_idle_volume_is_deleted_once_its_name_is_typed(estate: StandIns, ines
     assert "Type the volume's name, slate-09" in checks_of(lot, "stop")
     with pytest.raises(Problem):
         actions.run(lot)
-    actions.set_form(lot, {**lot.form, "confirm": "slate-09"}, lot.created_by)
+    set_form(lot, {**lot.form, "confirm": "slate-09"}, lot.created_by)
     assert run_to_end(lot).state == Lot.State.DONE
     assert "slate-09" not in {v["name"] for v in estate.world()["volumes"]}
     rows = {row["figure"]: row["measured"] for row in lot.outcome["rows"]}
@@ -300,8 +302,10 @@ def test_findings_go_once_their_lots_have_run(estate: StandIns, ines: User, api:
     assert {"seen_by_some", "idle_volume", "leftover_initiator", "clock_off"} <= kinds()
     for finding in api.get("/api/rounds/").json()["findings"]:
         if finding["kind"] in ("seen_by_some", "idle_volume", "leftover_initiator"):
-            form = {**finding["draft"]["form"], "confirm": finding["subject"]}
-            run_to_end(drafted(finding["draft"]["kind"], ines, **form))
+            kind, form = finding["draft"]["kind"], finding["draft"]["form"]
+            if kind == "detach":
+                form = {**form, "confirm": finding["subject"]}
+            run_to_end(drafted(kind, ines, **form))
     assert not {"seen_by_some", "idle_volume", "leftover_initiator"} & kinds()
     estate.control("clock", device="granite", seconds=2)
     reread([Device.objects.get(name="granite")])
@@ -341,20 +345,25 @@ def test_the_detach_form_is_kept_and_answers_with_the_plan(estate: StandIns, api
     path = f"/api/attach/detach/{lot}/"
     first = api.get(path).json()
     assert (first["plan"]["volume"], first["plan"]["confirmed"], first["lot"]["can_run"]) == ("slate-09", False, False)
-    second = api.put(path, {"confirm": "slate-09"}, format="json").json()
+    second = api.put(path, {**first["form"], "confirm": "slate-09"}, format="json").json()
     assert (second["plan"]["confirmed"], second["lot"]["can_run"]) == (True, True)
-    kept = api.put(path, {"keep": True}, format="json").json()
+    kept = api.put(path, {**first["form"], "keep": True}, format="json").json()
     assert kept["lot"]["summary"]["title"] == "Detach slate-09"
 
 
 def test_a_volume_that_is_gone_is_said(estate: StandIns, ines: User) -> None:
-    lot = drafted("detach", ines, volume=999999)
-    assert "no longer on any array" in checks_of(lot, "stop")
+    lot = drafted("detach", ines, volume=volume("slate-09"))
+    Volume.objects.filter(name="slate-09").update(gone_at=now())
+    assert "no longer on any array" in checks_of(redraft(lot), "stop")
 
 
-@pytest.mark.parametrize("value", ["text", "", None, -3, [1], {"a": 1}, "²", 10**40])
-def test_a_volume_named_by_nonsense_is_said(estate: StandIns, ines: User, value: Any) -> None:
-    assert checks_of(drafted("detach", ines, volume=value), "stop")
+@pytest.mark.parametrize("value", ["text", "", -3, 999_999, [1], {"a": 1}, "²", 10**40])
+def test_a_volume_named_by_nonsense_is_refused(estate: StandIns, ines: User, value: Any) -> None:
+    assert "volume" in refused("detach", ines, volume=value)
+
+
+def test_a_lot_about_no_volume_has_nothing_to_do(estate: StandIns, ines: User) -> None:
+    assert "no longer on any array" in checks_of(drafted("detach", ines), "stop")
 
 
 def test_a_volume_that_a_running_lot_is_about_to_use_is_not_called_idle(

@@ -149,8 +149,8 @@ def test_every_page_answers_for_an_imported_estate(demo: Any, api: APIClient) ->
     assert api.get("/api/status/").json()["devices_away"] == 0
     assert {device["state"] for device in api.get("/api/devices/").json()} == {"imported"}
     assert api.post("/api/devices/reread/").status_code == 200
-    assert api.get("/api/attach/paths/").json()["board"]["seen"] == 20
-    assert api.get("/api/attach/loss/", {"kind": "switch", "name": "switch-1"}).json()["machines_stop"] > 0
+    assert api.get("/api/network/paths/").json()["board"]["seen"] == 20
+    assert api.get("/api/network/loss/", {"kind": "switch", "name": "switch-1"}).json()["machines_stop"] > 0
 
 
 def test_only_what_is_needed_is_enough_to_balance(demo: Any, api: APIClient) -> None:

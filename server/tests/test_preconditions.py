@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from hashlib import sha256
+
 import pytest
 from rest_framework.test import APIClient
 
@@ -9,8 +11,8 @@ from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.jobs.models import Job
 from movelot.lots import actions
-from movelot.lots.drafting import redraft
-from movelot.lots.history import KEPT
+from movelot.lots.drafting import redraft, set_form
+from movelot.lots.history import KEPT, keep_version
 from movelot.lots.models import Lot
 from movelot.problems import Problem
 from server.tests.conftest import drafted as drafted_lot
@@ -45,12 +47,25 @@ def test_a_lot_that_another_person_changed_is_not_run(estate: StandIns, api: API
     assert api.post(f"{at}run/", HTTP_IF_MATCH=api.get(at)["ETag"]).status_code == 200
 
 
+def test_a_form_typed_on_an_older_draft_overwrites_nothing(estate: StandIns, api: APIClient) -> None:
+    at, seen = drafted(api)
+    page = at.replace("lots", "attach/drafts")
+    mine = {**api.get(page).json()["form"], "size": "3 TiB"}
+    typed_on(signed_in("tobias.wren"), at, name="berth-t2")
+    answer = api.put(page, mine, format="json", HTTP_IF_MATCH=seen)
+    assert (answer.status_code, answer.json()["changed_by"]) == (412, ["tobias.wren"])
+    assert api.get(page).json()["form"] == {**mine, "name": "berth-t2", "size": "1 TiB"}
+    # Each answer tells the version that the next call is to name.
+    first = api.put(page, mine, format="json", HTTP_IF_MATCH=api.get(page)["ETag"])
+    assert api.put(page, {**mine, "size": "4 TiB"}, format="json", HTTP_IF_MATCH=first["ETag"]).status_code == 200
+
+
 def test_what_changed_while_the_run_waited_for_its_worker_is_refused_too(
     estate: StandIns, api: APIClient, ines: User
 ) -> None:
     _, seen = drafted(api)
     lot = Lot.objects.get()
-    actions.set_form(lot, {**lot.form, "size": "2 TiB"}, ines)
+    set_form(lot, {**lot.form, "size": "2 TiB"}, ines)
     with pytest.raises(Problem) as refused:
         actions.run(lot, seen=seen.strip('"'))
     assert (refused.value.status, refused.value.code) == (412, "changed_since")
@@ -82,23 +97,30 @@ def test_only_the_last_versions_are_kept(estate: StandIns, api: APIClient, ines:
     drafted(api)
     lot = Lot.objects.get()
     for number in range(KEPT + 5):
-        actions.set_form(lot, {**lot.form, "name": f"berth-t{number}"}, ines)
+        set_form(lot, {**lot.form, "name": f"berth-t{number}"}, ines)
     assert lot.versions.count() == KEPT
     newest = lot.versions.order_by("-pk").first()
     assert newest is not None
     assert (newest.digest, newest.form["name"]) == (lot.version, f"berth-t{KEPT + 4}")
 
 
+def typed(lot: Lot, by: User, **more: str) -> None:
+    """As of a kind whose form has such a field."""
+    lot.form, lot.drafted_as = {**lot.form, **more}, sha256(repr(more).encode()).hexdigest()
+    lot.save()
+    keep_version(lot, 3, by)
+
+
 def test_a_secret_is_never_said(estate: StandIns, api: APIClient, ines: User) -> None:
     drafted(api)
     lot = Lot.objects.get()
     seen = lot.version
-    actions.set_form(lot, {**lot.form, "name": "berth-t2", "secret": "kelp-and-salt"}, ines)
+    typed(lot, ines, secret="kelp-and-salt")
     with pytest.raises(Problem) as refused:
         actions.run(lot, seen=seen)
     assert "secret was not given, is (not written down)" in refused.value.detail
     seen = lot.version
-    actions.set_form(lot, {**lot.form, "name": "berth-t3", "secret": "kelp-and-foam"}, ines)
+    typed(lot, ines, secret="kelp-and-foam")
     with pytest.raises(Problem) as again:
         actions.run(lot, seen=seen)
     assert "secret is another one" in again.value.detail

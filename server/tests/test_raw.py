@@ -117,7 +117,7 @@ def test_it_is_no_idle_volume_and_its_trace_leads_from_machine_to_array(
 
 def test_the_loss_of_it_stops_its_machine(estate: StandIns, ines: User, api: APIClient) -> None:
     run_to_end(give(ines, "payroll"))
-    answer = api.get("/api/attach/loss/", {"kind": "volume", "name": "granite raw-01"}).json()
+    answer = api.get("/api/network/loss/", {"kind": "volume", "name": "granite raw-01"}).json()
     assert [(row["name"], row["effect"], row["datastores"]) for row in answer["machines"]] == [
         ("payroll", "stops", ["berth-a", "raw raw-01"])
     ]

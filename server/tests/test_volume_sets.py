@@ -9,13 +9,13 @@ import pytest
 
 from conftest import StandIns
 from movelot.accounts.models import User
-from movelot.attach.grants import promised_bytes
 from movelot.devices.host import act
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
 from movelot.inventory.models import Datastore, Device, Disk, Grant, Machine, Pool, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
+from movelot.placement.grants import promised_bytes
 from server.tests.conftest import drafted, run_to_end, signed_in
 from server.tests.test_nvme import everything
 

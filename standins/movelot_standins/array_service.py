@@ -110,11 +110,18 @@ class StorageService(CommonService):
         listed = [pool for pool in self.world.pools_of(self.name) if f"pool:{pool.name}" not in self.world.hidden]
         return [self._pool(pool) for pool in listed]
 
+    def _pool_link(self, volume: Volume) -> dict[str, str]:
+        return link(f"{self.storage}/StoragePools/{self.world.pool(volume.pool).key}")
+
+    def _pool_meant(self, call: Call) -> str:
+        """The name of the pool that a request names by its address."""
+        return self.world.pool_under(call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"]).name
+
     def _pool(self, pool: Pool) -> Resource:
         now, there = self.clock(), [volume for volume in self.world.volumes if volume.pool == pool.name]
         allocated = sum(actions.allocated_bytes(self.world, volume, now) for volume in there)
         return resource(
-            f"{self.storage}/StoragePools/{pool.name}",
+            f"{self.storage}/StoragePools/{pool.key}",
             "StoragePool.v1_9_1.StoragePool",
             pool.name,
             Identifiers=[{"DurableNameFormat": "UUID", "DurableName": pool.uuid}],
@@ -170,7 +177,7 @@ class StorageService(CommonService):
         return [
             metric(
                 "ResponseTimeMs",
-                f"{self.storage}/StoragePools/{pool.name}",
+                f"{self.storage}/StoragePools/{pool.key}",
                 day * 86400 + hour * HOUR_SECONDS,
                 float(value),
             )
@@ -181,7 +188,7 @@ class StorageService(CommonService):
     def metric_now(self, when: float) -> list[Resource]:
         return [
             metric(
-                "ResponseTimeMs", f"{self.storage}/StoragePools/{pool.name}", when, pool_now(self.world, pool, when)[0]
+                "ResponseTimeMs", f"{self.storage}/StoragePools/{pool.key}", when, pool_now(self.world, pool, when)[0]
             )
             for pool in self.world.pools_of(self.name)
         ]
@@ -238,7 +245,7 @@ class ArrayService(StorageService):
             Deduplicated=volume.deduplicated,
             Capacity={"Data": {"ConsumedBytes": actions.allocated_bytes(self.world, volume, self.clock())}},
             Identifiers=[{"DurableNameFormat": self.serial_format, "DurableName": volume.serial}],
-            CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
+            CapacitySources=[{"ProvidingPools": [self._pool_link(volume)]}],
             Links={"Controllers": [owner]},
             **self.volume_more(volume),
         )
@@ -328,7 +335,7 @@ class ArrayService(StorageService):
         return int(info["LUN"])
 
     def create_volume(self, call: Call) -> Reply:
-        pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
+        pool = self._pool_meant(call)
         oem = call.body.get("Oem", {}).get("Kestrel", {})
         more = {"pool": pool, "own_target": oem.get("OwnTarget", False), "tiering": oem.get("Tiering", "")}
         volume = actions.create_volume(self.world, {**call.body, **more}, self.clock())

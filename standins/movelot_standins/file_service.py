@@ -47,7 +47,7 @@ class FileService(StorageService):
             Description=volume.description,
             BlockSizeBytes=4096,
             Capacity={"Data": {"AllocatedBytes": volume.size_bytes, "ConsumedBytes": consumed}},
-            CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
+            CapacitySources=[{"ProvidingPools": [self._pool_link(volume)]}],
             Identifiers=[{"DurableNameFormat": "UUID", "DurableName": volume.serial}],
             ExportedShares=link(f"{path}/ExportedFileShares"),
             Oem={"Kestrel": {"Controller": volume.controller, "Thin": volume.thin}},
@@ -58,7 +58,7 @@ class FileService(StorageService):
         return next(volume for volume in self.world.volumes if volume.id == identity)
 
     def create_file_system(self, call: Call) -> Reply:
-        pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
+        pool = self._pool_meant(call)
         if pool not in {each.name for each in self.world.pools_of(self.name)}:
             raise ActionError(400, "PropertyValueNotInList", f"There is no pool {pool}.")
         size = call.body["Capacity"]["Data"]["AllocatedBytes"]

@@ -38,9 +38,12 @@ class Pool:
     tiers: list[list[object]] = field(default_factory=list)
     relocation: str = ""
     uuid: str = ""
+    # The last part of its address, which another name leaves as it is.
+    key: str = ""
 
     def __post_init__(self) -> None:
         self.uuid = self.uuid or uuid_of(f"pool {self.array} {self.name}")
+        self.key = self.key or self.name
 
     def groups(self) -> list[tuple[str, int]]:
         """Its drives as RAID groups of at most ten, as even as can be: name and number of drives."""
@@ -351,6 +354,10 @@ class World:
 
     def pool(self, name: str) -> Pool:
         return next(pool for pool in self.pools if pool.name == name)
+
+    def pool_under(self, address: str) -> Pool:
+        """The pool of an address that ends in its key."""
+        return next(pool for pool in self.pools if pool.key == address.rsplit("/", 1)[1])
 
     def disks(self) -> list[Disk]:
         return [disk for machine in self.machines for disk in machine.disks]

@@ -62,7 +62,7 @@ class NvmeService(ArrayService):
             Status=OK,
             Description=volume.description,
             Identifiers=[{"DurableNameFormat": "UUID", "DurableName": volume.serial}],
-            CapacitySources=[{"ProvidingPools": [link(f"{self.storage}/StoragePools/{volume.pool}")]}],
+            CapacitySources=[{"ProvidingPools": [self._pool_link(volume)]}],
             ConsumedBytes=actions.allocated_bytes(self.world, volume, self.clock()),
             VolumesMax=volume.volumes_max,
             AccessPoints=[{"Controller": point.controller, "Portal": point.name} for point in points],
@@ -72,7 +72,7 @@ class NvmeService(ArrayService):
         return super().volumes() + [self._member(each, of) for of in self._sets() for each in members(self.world, of)]
 
     def _member(self, member: Member, of: Volume) -> Resource:
-        pool = link(f"{self.storage}/StoragePools/{of.pool}")
+        pool = self._pool_link(of)
         thin = member.purpose != "Swap"
         return resource(
             f"{self.storage}/Volumes/{member.id}",
@@ -96,7 +96,7 @@ class NvmeService(ArrayService):
         )
 
     def create_set(self, call: Call) -> Reply:
-        pool = call.body["CapacitySources"][0]["ProvidingPools"][0]["@odata.id"].rsplit("/", 1)[1]
+        pool = self._pool_meant(call)
         name, description = str(call.body["Name"]), str(call.body.get("Description", ""))
         body = self._set(set_actions.create_set(self.world, self.name, name, pool, description))
         return Reply(201, body, {"Location": body["@odata.id"]})

@@ -14,24 +14,20 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from movelot_core.fabric.causes import Access, Cause
 from movelot_core.fabric.paths import (
-    FC,
-    ISCSI,
-    Access,
-    Cause,
     HostPort,
     Offer,
     PathVerdict,
     Portal,
     SinglePoint,
-    astray_cause,
     blocking_cause,
     network_of,
     strays,
     switch_of,
-    unused_cause,
     uplink_of,
 )
+from movelot_core.fabric.transports import transport_of
 
 Bools = NDArray[np.bool_]
 Counts = NDArray[np.int32]
@@ -93,7 +89,9 @@ class Fabric:
                 stray = lost.get((port.host, port.name)) == network_of(portal.address)
                 same = port.protocol == portal.protocol and network_of(port.address) == network_of(portal.address)
                 meant[a, b] = stray or same
-                cause = astray_cause(portal) if stray else blocking_cause(port, portal) if same else None
+                cause = (
+                    transport_of(portal.protocol).astray if stray else blocking_cause(port, portal) if same else None
+                )
                 code[a, b] = NONE if cause is None else CAUSES.index(cause)
         return meant[port_kind][:, portal_kind], code[port_kind][:, portal_kind]
 
@@ -113,21 +111,25 @@ class Fabric:
 
     @cached_property
     def authenticated(self) -> Bools:
-        """[v, p] Whether the volume's target takes the CHAP of the port; always so where the port speaks no iSCSI."""
+        """[v, p] Whether the volume's target takes the CHAP of the port; always so where nobody logs in."""
         targets, number = self.target_of
-        rows = [[p.protocol != ISCSI or name not in p.chap_differs for p in self.ports] for name in targets]
+        logs_in = [transport_of(port.protocol).logs_in for port in self.ports]
+        rows = [
+            [not asks or name not in port.chap_differs for port, asks in zip(self.ports, logs_in, strict=True)]
+            for name in targets
+        ]
         return np.array(rows, dtype=bool).reshape(len(targets), len(self.ports))[number]
 
     @cached_property
     def sessions(self) -> Bools:
-        """[v, p, q] Whether a host is logged in to the volume's target, or may be; always so beside iSCSI."""
+        """[v, p, q] Whether a host is logged in to the volume's target, or may be; always so where nobody logs in."""
         targets, number = self.target_of
         at_target = {name: t for t, name in enumerate(targets)}
         at_portal = {portal.name: q for q, portal in enumerate(self.portals)}
-        over = np.array([portal.protocol == ISCSI for portal in self.portals], dtype=bool)
+        over = np.array([transport_of(portal.protocol).logs_in for portal in self.portals], dtype=bool)
         there = np.ones((len(targets), len(self.ports), len(self.portals)), dtype=bool)
         for p, port in enumerate(self.ports):
-            if port.protocol != ISCSI or port.sessions is None:
+            if not transport_of(port.protocol).logs_in or port.sessions is None:
                 continue
             there[:, p, over] = False
             for target, portal in port.sessions:
@@ -183,17 +185,21 @@ class PathMatrix:
         return np.asarray(np.add.reduceat(by_port, self.fabric.first_port, axis=1), dtype=np.int32)
 
     @cached_property
-    def over_fc(self) -> Bools:
-        """[v, h] Whether a host sees a volume over FC, so that its iSCSI paths to it stand by."""
-        fc = np.array([portal.protocol == FC for portal in self.fabric.portals], dtype=bool)
-        return np.asarray(self.per_host(np.asarray(self.seen & fc)) > 0)
+    def seen_over(self) -> dict[str, Bools]:
+        """By protocol, [v, h] whether a host sees a volume over it."""
+        protocols = np.array([portal.protocol for portal in self.fabric.portals])
+        return {
+            str(each): np.asarray(self.per_host(np.asarray(self.seen & (protocols == each))) > 0)
+            for each in np.unique(protocols)
+        }
 
     def best_access(self, volumes: slice, port: int, portal: int) -> Access:
         """The best state that the path from ``port`` to ``portal`` has for any of ``volumes``."""
         end = self.fabric.portals[portal]
         offers = self.fabric.offers[volumes]
-        if end.protocol == ISCSI:
-            standby = self.over_fc[volumes, self.fabric.host_of[port]]
+        first = [self.seen_over[each] for each in transport_of(end.protocol).stands_by_for if each in self.seen_over]
+        if first:
+            standby = np.logical_or.reduce(first)[volumes, self.fabric.host_of[port]]
             if standby.all():
                 return Access.STANDBY
             offers = tuple(offer for offer, waits in zip(offers, standby, strict=True) if not waits)
@@ -234,7 +240,7 @@ def compare_all(fabric: Fabric, seen: Bools | None) -> PathMatrix:
     code[expected & (code == NONE) & ~fabric.admitted[:, :, None]] = MASKED
     found = expected & (code == NONE) if seen is None else seen
     missing = expected & ~found
-    unused = np.array([CAUSES.index(unused_cause(portal)) for portal in fabric.portals], dtype=np.int8)
+    unused = np.array([CAUSES.index(transport_of(portal.protocol).unused) for portal in fabric.portals], dtype=np.int8)
     code = np.where(missing & (code == NONE), np.where(fabric.sessions, unused, NOT_LOGGED_IN), code)
     code[~missing] = NONE
     return PathMatrix(fabric, expected, found, code)
@@ -283,14 +289,23 @@ def _portal_points(paths: PathMatrix, total: Counts) -> list[SinglePoint]:
     found: list[SinglePoint] = []
     for kind, names in (
         ("portal", [f"{portal.array} {portal.name}" for portal in fabric.portals]),
-        ("subnet", ["" if portal.protocol == FC else network_of(portal.address) for portal in fabric.portals]),
-        ("fabric", [network_of(portal.address) if portal.protocol == FC else "" for portal in fabric.portals]),
+        *_networks(fabric),
         ("controller", [f"{portal.array} {portal.controller}" for portal in fabric.portals]),
     ):
         for name in sorted({*names} - {""}):
             through = by_portal[:, :, [n for n, other in enumerate(names) if other == name]].sum(axis=2)
             found += _points(kind, name, paths, (through == total) & (total > 0))
     return found
+
+
+def _networks(fabric: Fabric) -> list[tuple[str, list[str]]]:
+    """By what the transports call it, each portal's network; empty where it is called otherwise."""
+    words = [transport_of(portal.protocol).network_word for portal in fabric.portals]
+    networks = [network_of(portal.address) for portal in fabric.portals]
+    return [
+        (word, [name if each == word else "" for name, each in zip(networks, words, strict=True)])
+        for word in dict.fromkeys(words)
+    ]
 
 
 def _switch_points(paths: PathMatrix, total: Counts) -> list[SinglePoint]:

@@ -14,47 +14,18 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from enum import StrEnum
 from functools import lru_cache
 from ipaddress import ip_interface
 from typing import Final
 
+from movelot_core.fabric.causes import Access, Cause
+from movelot_core.fabric.transports import transport_of
+
+# Names of transports that other rooms ask for by name: where there is a lot or a finding of this transport alone.
 FC: Final = "FC"
 ISCSI: Final = "iSCSI"
 NVME: Final = "NVMe/TCP"
 NFS: Final = "NFS"
-# What carries volumes as block devices.
-BLOCK: Final = (FC, ISCSI, NVME)
-
-
-class Access(StrEnum):
-    """ALUA access state of a path (SPC-4)."""
-
-    OPTIMIZED = "active/optimized"
-    NON_OPTIMIZED = "active/non-optimized"
-    STANDBY = "standby"
-    UNAVAILABLE = "unavailable"
-
-
-class Cause(StrEnum):
-    """First condition that fails for a path that should be there, in the order they are tested."""
-
-    PORTAL_DOWN = "portal_down"
-    PORT_DOWN = "port_down"
-    SUBNET = "subnet_differs"
-    FABRIC = "fabric_differs"
-    VLAN = "vlan_differs"
-    FRAME = "frame_differs"
-    ZONE = "zone_missing"
-    NO_UPLINK = "no_uplink"
-    TWO_UPLINKS = "two_uplinks"
-    STANDBY_UPLINK = "standby_uplink"
-    CHAP = "chap_differs"
-    MASKED = "masked"
-    NOT_LOGGED_IN = "not_logged_in"
-    NOT_RESCANNED = "not_rescanned"
-    NOT_MOUNTED = "not_mounted"
-    NOT_CONNECTED = "not_connected"
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,40 +143,23 @@ def same_network(port: HostPort, portal: Portal) -> bool:
 def blocking_cause(port: HostPort, portal: Portal, offer: Offer | None = None) -> Cause | None:
     """The first condition that keeps ``port`` from using ``portal``, or None when every one holds.
 
-    Frames of different size log in and then stall, so they count as no path. Bound iSCSI needs exactly one active
-    uplink on the interface and none standby, else the host refuses to bind the interface and no session starts; other
-    protocols take what uplinks there are. An FC port has neither VLAN nor uplinks; it needs a zone that holds both.
     A login comes before masking, so a CHAP that differs is told first.
     """
-    bound, ip = port.protocol == ISCSI, port.protocol != FC
-    tests = (
-        (portal.up, Cause.PORTAL_DOWN),
-        (port.up, Cause.PORT_DOWN),
-        (not ip or port.vlan == portal.vlan, Cause.VLAN),
-        (not ip or port.frame_bytes == portal.frame_bytes, Cause.FRAME),
-        (ip or bool(port.zones & portal.zones), Cause.ZONE),
-        (not ip or len(port.active_uplinks) > 0, Cause.NO_UPLINK),
-        (not bound or len(port.active_uplinks) < 2, Cause.TWO_UPLINKS),
-        (not bound or not port.standby_uplinks, Cause.STANDBY_UPLINK),
-        (not bound or offer is None or offer.target not in port.chap_differs, Cause.CHAP),
-        (offer is None or port.initiator in offer.initiators, Cause.MASKED),
-    )
-    return next((cause for holds, cause in tests if not holds), None)
+    transport = transport_of(port.protocol)
+    for holds, cause in transport.conditions(port, portal):
+        if not holds:
+            return cause
+    if offer is None:
+        return None
+    if transport.logs_in and offer.target in port.chap_differs:
+        return Cause.CHAP
+    return None if port.initiator in offer.initiators else Cause.MASKED
 
 
 def logged_in(port: HostPort, portal: Portal, target: str) -> bool:
-    """Whether the port has a session with the target over this portal, or may have one as its sessions are unknown."""
-    return port.sessions is None or (target, portal.name) in port.sessions
-
-
-def unused_cause(portal: Portal) -> Cause:
-    """Why a path is missing where nothing stands in the way, over iSCSI once the host is logged in."""
-    return {NFS: Cause.NOT_MOUNTED, NVME: Cause.NOT_CONNECTED}.get(portal.protocol, Cause.NOT_RESCANNED)
-
-
-def astray_cause(portal: Portal) -> Cause:
-    """Why a port that is in none of the portals' networks has no path."""
-    return Cause.FABRIC if portal.protocol == FC else Cause.SUBNET
+    """Whether the port has a session with the target over this portal, needs none, or may have one as it is unknown."""
+    needed = transport_of(portal.protocol).logs_in and port.sessions is not None
+    return not needed or (target, portal.name) in (port.sessions or ())
 
 
 def strays(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[tuple[str, str], str]:
@@ -264,7 +218,8 @@ def compare_paths(
 
     ``seen`` holds (host, port name, portal name) as hosts report them; None asks what the hosts *will* see, so
     that a path is taken as seen when nothing blocks it. A path of one subnet is expected; a path seen without
-    being expected is reported too (``expected`` False). Where a host has the volume over FC, iSCSI stands by.
+    being expected is reported too (``expected`` False). A transport that comes after another
+    one over which the host has the volume stands by.
     """
     reported = None if seen is None else set(seen)
     lost = strays(ports, portals)
@@ -274,23 +229,34 @@ def compare_paths(
             stray = lost.get((port.host, port.name)) == network_of(portal.address)
             expected = portal.controller in offer.controllers and (stray or same_network(port, portal))
             key = (port.host, port.name, portal.name)
-            cause = astray_cause(portal) if stray else blocking_cause(port, portal, offer) if expected else None
+            cause = (
+                transport_of(portal.protocol).astray
+                if stray
+                else blocking_cause(port, portal, offer)
+                if expected
+                else None
+            )
             is_seen = (expected and cause is None) if reported is None else key in reported
             if not expected and not is_seen:
                 continue
             if expected and not is_seen and cause is None:
-                there = portal.protocol != ISCSI or logged_in(port, portal, offer.target)
-                cause = unused_cause(portal) if there else Cause.NOT_LOGGED_IN
+                there = logged_in(port, portal, offer.target)
+                cause = transport_of(portal.protocol).unused if there else Cause.NOT_LOGGED_IN
             access = Access.OPTIMIZED if portal.controller == offer.owner else Access.NON_OPTIMIZED
             verdicts.append(PathVerdict(*key, expected, is_seen, access, None if is_seen else cause))
     return _standing_by(verdicts, {portal.name: portal.protocol for portal in portals})
 
 
 def _standing_by(paths: list[PathVerdict], protocol: dict[str, str]) -> list[PathVerdict]:
-    """The paths with those over iSCSI standing by on hosts that see the volume over FC."""
-    over_fc = {path.host for path in paths if path.seen and protocol[path.portal] == FC}
+    """The paths with those standing by whose host sees the volume over a transport that comes first."""
+    over: dict[str, set[str]] = {}
+    for path in paths:
+        if path.seen:
+            over.setdefault(path.host, set()).add(protocol[path.portal])
     return [
-        replace(path, access=Access.STANDBY) if path.host in over_fc and protocol[path.portal] == ISCSI else path
+        replace(path, access=Access.STANDBY)
+        if transport_of(protocol[path.portal]).stands_by_for & over.get(path.host, set())
+        else path
         for path in paths
     ]
 
@@ -322,7 +288,7 @@ def components_of(port: HostPort, portal: Portal) -> set[tuple[str, str]]:
     found = {
         ("host port", f"{port.host} {port.name}"),
         *([("uplink", uplink_of(port))] if uplink_of(port) else []),
-        ("fabric" if portal.protocol == FC else "subnet", network_of(portal.address)),
+        (transport_of(portal.protocol).network_word, network_of(portal.address)),
         ("portal", f"{portal.array} {portal.name}"),
         ("controller", f"{portal.array} {portal.controller}"),
     }
@@ -331,16 +297,9 @@ def components_of(port: HostPort, portal: Portal) -> set[tuple[str, str]]:
 
 def switch_of(port: HostPort) -> str:
     """The switch that all of a port's traffic takes; empty where it is unknown, or another uplink would take over."""
-    return port.switch if port.protocol == FC or uplink_of(port) else ""
+    return transport_of(port.protocol).switch(port)
 
 
 def uplink_of(port: HostPort) -> str:
-    """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over.
-
-    An FC port has none beside itself.
-    """
-    if port.protocol == FC:
-        return ""
-    if len(port.active_uplinks) + len(port.standby_uplinks) > 1 and port.protocol != ISCSI:
-        return ""
-    return f"{port.host} {port.active_uplinks[0] if port.active_uplinks else '-'}"
+    """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over."""
+    return transport_of(port.protocol).uplink(port)

@@ -8,7 +8,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from movelot_core.fabric.paths import Cause, HostPort, PathVerdict, Portal, bare_address, network_of
+from movelot_core.fabric.causes import Cause
+from movelot_core.fabric.paths import HostPort, PathVerdict, Portal, bare_address, network_of
 
 
 @dataclass(frozen=True, slots=True)

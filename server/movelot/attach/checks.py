@@ -2,33 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from movelot.attach.form import Wish
-from movelot.attach.grants import ATTACHING
+from movelot.attach.form import ReadForm
 from movelot.inventory.models import Device, Pool
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text, fit_text
-from movelot.lots.drafting import PASS, STOP, WARN, Check
+from movelot.lots.kinds import PASS, STOP, WARN, Check, Claim
 from movelot.lots.models import Lot
+from movelot.placement.grants import claims_of
 from movelot_core.attach import PoolFit, Verdict
-from movelot_core.fabric.paths import FC, ISCSI, network_of
-from movelot_core.units import format_share, format_size
+from movelot_core.fabric.paths import ISCSI, network_of
+from movelot_core.fabric.transports import transport_of
+from movelot_core.units import count_of, format_share, format_size
 
 if TYPE_CHECKING:
-    from movelot.attach.pools import PlannedVolume
+    from movelot.attach.pools.fits import PlannedVolume
 
 
-def form_checks(wish: Wish, fits: list[tuple[Pool, PoolFit]], chosen: list[Pool]) -> list[Check]:
+def form_checks(meant: ReadForm, fits: list[tuple[Pool, PoolFit]], chosen: list[Pool]) -> list[Check]:
     """What the form lacks, and whether each pool that takes part has room for all that it would get."""
     checks = [
-        Check(f"{problem.field} is usable", STOP, f"{problem.message} {problem.hint}") for problem in wish.problems
+        Check(f"{problem.field} is usable", STOP, f"{problem.message} {problem.hint}") for problem in meant.problems
     ]
     if not fits and not chosen:
         checks.append(Check("a pool fits", STOP, "No array with a pool is linked yet."))
     keys = {pool.pk for pool in chosen}
     for pool, fit in fits:
-        if pool.pk not in keys or wish.size_bytes is None:
+        if pool.pk not in keys or meant.size_bytes is None:
             continue
         level = {Verdict.FITS: PASS, Verdict.TIGHT: WARN, Verdict.REFUSED: STOP}[fit.verdict]
         left = (
@@ -65,9 +67,9 @@ def can_own_targets(array: Device) -> bool:
     return ISCSI in array.protocols and array.can("target per volume")
 
 
-def target_checks(wish: Wish, array: Device) -> list[Check]:
+def target_checks(meant: ReadForm, array: Device) -> list[Check]:
     """Whether the array can put volumes behind targets of their own, where that is asked for."""
-    if not wish.own_target:
+    if not meant.own_target:
         return []
     if ISCSI not in array.protocols:
         return [Check("target of its own", STOP, f"{array.name} is not reached over iSCSI; only that has targets.")]
@@ -81,19 +83,16 @@ def _legs(table: PathTable) -> str:
     used = {path.portal for path in table.paths if path.seen}
     portals = [portal for portal in table.portals if portal.name in used]
     ways = []
-    for word, over_fc in (("fabric", True), ("subnet", False)):
-        count = len({network_of(portal.address) for portal in portals if (portal.protocol == FC) == over_fc})
-        ways += [f"{count} {word}{'s'[: count != 1]}"] if count else []
-    controllers = len({portal.controller for portal in portals})
-    return f"{', '.join(ways)} and {controllers} controller{'s'[: controllers != 1]}"
+    networks = {(transport_of(portal.protocol).network_word, network_of(portal.address)) for portal in portals}
+    for word in sorted({word for word, _ in networks}):
+        ways.append(count_of(sum(each == word for each, _ in networks), word))
+    controllers = count_of(len({portal.controller for portal in portals}), "controller")
+    return f"{', '.join(ways)} and {controllers}"
 
 
 def rival_checks(lot: Lot, chosen: list[Pool], volumes: list[PlannedVolume]) -> list[Check]:
     """Other people's drafts on the same pools, and whether these have room for all of them."""
-    drafts = (
-        Lot.objects.filter(kind__in=ATTACHING, state=Lot.State.DRAFT).exclude(pk=lot.pk).select_related("created_by")
-    )
-    asked_by = {other: other.plan.get("volumes", []) for other in drafts}
+    asked_by = dict(claims_of([Lot.State.DRAFT], lot))
     checks = []
     for pool in chosen:
         rivals = {other: _asked(asked, pool) for other, asked in asked_by.items() if _asked(asked, pool)}
@@ -108,5 +107,5 @@ def rival_checks(lot: Lot, chosen: list[Pool], volumes: list[PlannedVolume]) -> 
     return checks
 
 
-def _asked(volumes: list[dict[str, int]], pool: Pool) -> int:
-    return sum(int(volume["size_bytes"]) for volume in volumes if volume["pool_id"] == pool.pk)
+def _asked(claims: Sequence[Claim], pool: Pool) -> int:
+    return sum(claim.size_bytes for claim in claims if claim.pool_id == pool.pk)

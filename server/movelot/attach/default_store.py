@@ -6,17 +6,20 @@ mounted on every host of the cluster; what each host had before is part of its s
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 from movelot.inventory.models import Datastore, Device
-from movelot.lots.drafting import PASS, STOP, Check, Draft, DraftKind
+from movelot.lots.documents import LotForm, LotPlan, names
+from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
+from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
+from movelot.lots.steps.default_store import SetDefaultStore
 
 
 @dataclass
-class DefaultPlan:
+class DefaultPlan(LotPlan):
     """The datastore, the cluster, and which hosts have another default now."""
 
     datastore: str
@@ -26,14 +29,20 @@ class DefaultPlan:
     before: int
 
 
-class DefaultStoreKind(DraftKind):
-    """Form: datastore (its primary key)."""
+@dataclass(frozen=True)
+class DefaultForm(LotForm):
+    """A datastore by its primary key."""
 
-    name = "default_store"
+    datastore: int | None = names("datastore", None)
 
-    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        text = str(form.get("datastore") or "")
-        store = Datastore.objects.filter(pk=int(text)).first() if text.isdecimal() else None
+
+class DefaultStoreKind(LotKind[DefaultForm, DefaultPlan]):
+    """Makes a datastore the default of every host of its cluster."""
+
+    name, form, plan = "default_store", DefaultForm, DefaultPlan
+
+    def drafted(self, form: DefaultForm, lot: Lot) -> Draft[DefaultForm, DefaultPlan]:
+        store = Datastore.objects.filter(pk=form.datastore or 0).first()
         mount = store.mounts.select_related("host__cluster").order_by("host__name").first() if store else None
         cluster = mount.host.cluster if mount else None
         if store is None or cluster is None:
@@ -53,31 +62,24 @@ class DefaultStoreKind(DraftKind):
         plan = DefaultPlan(
             store.name, store.identity, cluster.name, [host.name for host in hosts], len(hosts) - len(others)
         )
-        names = dict(Datastore.objects.values_list("identity", "name"))
-        steps = [_step(host, store, names.get(host.default_datastore, "")) for host in others]
+        named = dict(Datastore.objects.values_list("identity", "name"))
+        steps = StepPlan()
+        steps.add_all(_step(host, store, named.get(host.default_datastore, "")) for host in others)
         checks = [Check("every host mounts it", PASS, f"all {len(hosts)} hosts of {cluster.name} mount it")]
-        facts = {f"default of {host.name}": names.get(host.default_datastore, "none") for host in others}
-        return Draft(title, steps, asdict(plan), checks, facts)
+        facts = {f"default of {host.name}": named.get(host.default_datastore, "none") for host in others}
+        return Draft(title, steps, plan, checks, facts)
 
-    def outcome(self, lot: Lot) -> dict[str, Any]:
+    def outcome(self, lot: Lot, plan: DefaultPlan) -> list[MeasuredRow]:
         """Hosts that have it as their default, before and after."""
-        hosts = Device.objects.filter(name__in=lot.plan["hosts"], default_datastore=lot.plan["identity"])
-        row = {
-            "subject_kind": "datastore",
-            "subject": lot.plan["datastore"],
-            "figure": "hosts that have it as their default",
-            "before": lot.plan["before"],
-            "predicted": len(lot.plan["hosts"]),
-            "measured": hosts.count(),
-            "note": "",
-        }
-        return {"rows": [row]}
+        hosts = Device.objects.filter(name__in=plan.hosts, default_datastore=plan.identity)
+        figure = "hosts that have it as their default"
+        return [MeasuredRow("datastore", plan.datastore, figure, plan.before, len(plan.hosts), hosts.count())]
 
 
-def _step(host: Device, store: Datastore, before: str) -> StepSpec:
-    params = {"wanted": store.identity, "before": host.default_datastore, "name": store.name}
+def _step(host: Device, store: Datastore, before: str) -> StepSpec[Any]:
+    make = SetDefaultStore(wanted=store.identity, before=host.default_datastore, name=store.name)
     detail = f"{before} until now" if before else "none until now"
-    return StepSpec("set_default_store", host.name, f"Make {store.name} the default on {host.name}", detail, params)
+    return make.on(host.name, f"Make {store.name} the default on {host.name}", detail)
 
 
 def default_of(store: Datastore) -> list[str]:

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from typing import Literal, TypeVar
 
 from movelot.inventory.models import Datastore, Volume
-from movelot.lots.steps.base import Values
-from movelot_core.attach import REDUCTIONS, TIERINGS, expand_names, parse_count
+from movelot.lots.documents import LotForm, names
+from movelot_core.attach import REDUCTIONS, expand_names, parse_count
 from movelot_core.errors import CoreError
 from movelot_core.units import parse_size
 
 T = TypeVar("T")
-THIN, THICK = "thin", "thick"
 
 
 @dataclass
@@ -26,8 +25,8 @@ class FieldProblem:
     hint: str
 
 
-@dataclass
-class Form:
+@dataclass(frozen=True)
+class AttachForm(LotForm):
     """The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several.
 
     ``tiering`` is empty where the array's own way will do.
@@ -36,41 +35,23 @@ class Form:
     (primary keys) as it is, instead of being made a datastore.
     """
 
-    cluster: str = ""
+    cluster: str = names("cluster")
     name: str = ""
     size: str = ""
     count: str = "1"
-    allocation: str = THIN
-    reduced: list[str] = field(default_factory=list)
-    tiering: str = ""
+    allocation: Literal["thin", "thick"] = "thin"
+    reduced: list[Literal["compression", "deduplication"]] = field(default_factory=list)
+    tiering: Literal["", "by use", "fastest", "slowest"] = ""
     own_target: bool = False
     raw: bool = False
     machines: list[int] = field(default_factory=list)
     pools: list[str] = field(default_factory=list)
     fixes: list[str] = field(default_factory=list)
 
-    @classmethod
-    def of(cls, given: Values) -> Form:
-        cluster, name, size = (str(given.get(part) or "")[:200] for part in ("cluster", "name", "size"))
-        count = str(given.get("count") or "1")[:20]
-        allocation = THICK if given.get("allocation") == THICK else THIN
-        asked = _texts(given.get("reduced"))
-        reduced: list[str] = [way for way in REDUCTIONS if way in asked]
-        tiering = str(given.get("tiering")) if given.get("tiering") in TIERINGS else ""
-        own_target = given.get("own_target") is True
-        pools, fixes = _texts(given.get("pools")), _texts(given.get("fixes"))
-        raw, chosen = given.get("raw") is True, given.get("machines")
-        machines = [key for key in chosen if isinstance(key, int)] if isinstance(chosen, list) else []
-        return cls(cluster, name, size, count, allocation, reduced, tiering, own_target, raw, machines, pools, fixes)
-
-
-def _texts(given: Any) -> list[str]:
-    return [str(each) for each in given] if isinstance(given, list) else []
-
 
 @dataclass
-class Wish:
-    """What the form means: free names, one size for all, thin or thick. Fields that cannot be read are None."""
+class ReadForm:
+    """What a form means: free names, one size for all, thin or thick. Fields that cannot be read are None."""
 
     names: list[str] | None
     size_bytes: int | None
@@ -90,14 +71,21 @@ class Wish:
         return (self.size_bytes or 0) * self.count
 
 
-def read(form: Form) -> Wish:
+def read(form: AttachForm) -> ReadForm:
     """What ``form`` means, with a problem for each field that cannot be used; an empty field is no problem yet."""
     problems: list[FieldProblem] = []
     count = _read(problems, "count", form.count, parse_count) or 1
     size = _read(problems, "size", form.size, parse_size)
-    names = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
-    return Wish(
-        names, size, count, form.allocation == THIN, problems, tuple(form.reduced), form.tiering, form.own_target
+    found = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
+    return ReadForm(
+        found,
+        size,
+        count,
+        form.allocation == "thin",
+        problems,
+        tuple(way for way in REDUCTIONS if way in form.reduced),
+        form.tiering,
+        form.own_target,
     )
 
 

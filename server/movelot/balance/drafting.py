@@ -2,41 +2,49 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import Any
+from dataclasses import dataclass, replace
 
 import numpy as np
 from django.utils.timezone import now
 
-from movelot.balance.planning import gain_text, moves_of, plan_with, shown
+from movelot.balance.planning import BalancePlan, MoveRequest, gain_text, moves_of, plan_with, shown
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.estates import GroupEstate, curve_of, estate_of
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool, Volume
 from movelot.inventory.plans import clear_plan
-from movelot.lots.drafting import PASS, STOP, WARN, Check, Draft, DraftKind
+from movelot.lots.documents import LotForm, names
+from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
-from movelot.lots.steps.base import StepSpec
+from movelot.lots.step_plan import Handle, StepPlan
+from movelot.lots.steps.move_disk import MoveDisk
+from movelot.lots.steps.values import Nothing
 from movelot_core.balance.order import OrderedMove
 from movelot_core.latency import features, load
 from movelot_core.units import format_size
 
 
-class BalanceKind(DraftKind):
-    """Form: group, and moves as [{disk, target}]; without moves the plan of core is taken."""
+@dataclass(frozen=True)
+class BalanceForm(LotForm):
+    """A group, and the moves wanted in it; without any the plan of core is taken."""
 
-    name = "balance"
+    group: str = names("group")
+    moves: list[MoveRequest] | None = None
 
-    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        group = BalanceGroup.objects.filter(name=str(form.get("group", ""))).first()
+
+class BalanceKind(LotKind[BalanceForm, BalancePlan]):
+    """Moves of disks within a group."""
+
+    name, form, plan = "balance", BalanceForm, BalancePlan
+
+    def drafted(self, form: BalanceForm, lot: Lot) -> Draft[BalanceForm, BalancePlan]:
+        group = BalanceGroup.objects.filter(name=form.group).first()
         if group is None:
-            return Draft(
-                "Balance", checks=[Check("group is known", STOP, f"There is no group “{form.get('group', '')}”.")]
-            )
+            check = Check("group is known", STOP, f"There is no group “{form.group}”.")
+            return Draft("Balance", checks=[check])
         found = estate_of(group)
-        if form.get("moves") is None:
-            form["moves"] = moves_of(found, clear_plan(group))
-        plan, ordered, impossible = plan_with(found, form["moves"])
+        moves = moves_of(found, clear_plan(group)) if form.moves is None else form.moves
+        plan, ordered, impossible = plan_with(found, moves)
         view = shown(found, plan, ordered, impossible)
         over = [found.estate.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]
         over += [found.estate.pools[p] for p in np.flatnonzero(plan.before.over_latency.any(axis=1))]
@@ -53,47 +61,30 @@ class BalanceKind(DraftKind):
             for n, pool in enumerate(view.pools)
             if pool.extrapolated and any(found.estate.pool_of[step.move.target] == n for step in ordered)
         ]
-        return Draft(title, _steps(found, ordered), asdict(view), checks, _facts(found, ordered))
+        complete = replace(form, moves=moves)
+        return Draft(title, _steps(found, ordered), view, checks, _facts(found, ordered), complete)
 
-    def outcome(self, lot: Lot) -> dict[str, Any]:
+    def outcome(self, lot: Lot, plan: BalancePlan) -> list[MeasuredRow]:
         """Fill and latency measured now beside what was predicted for them."""
-        group = BalanceGroup.objects.get(name=lot.plan["group"])
+        group = BalanceGroup.objects.get(name=plan.group)
         stores = {store.pk: store for store in Datastore.objects.filter(membership__group=group)}
         rows = []
-        for entry in lot.plan["datastores"]:
-            store = stores.get(entry["id"])
+        for after in plan.datastores:
+            store = stores.get(after.id)
             if store:
                 fill = 1 - store.free_bytes / store.capacity_bytes
-                rows.append(
-                    _row(
-                        "datastore",
-                        store.name,
-                        "fill",
-                        lot.facts.get(f"fill of {store.name}"),
-                        entry["fill"],
-                        fill,
-                        "measured by the last reading",
-                    )
-                )
-        return {"rows": rows + _latency_rows(group)}
+                before = _share(lot.facts.get(f"fill of {store.name}"))
+                note = "measured by the last reading"
+                rows.append(MeasuredRow("datastore", store.name, "fill", before, after.fill, fill, note))
+        return rows + _latency_rows(group)
 
 
-def _row(  # noqa: PLR0913  (the columns of the table it fills)
-    kind: str, subject: str, figure: str, before: Any, predicted: float | None, measured: float | None, note: str
-) -> dict[str, Any]:
-    was = float(before.rstrip("%")) / 100 if isinstance(before, str) else before
-    return {
-        "subject_kind": kind,
-        "subject": subject,
-        "figure": figure,
-        "before": was,
-        "predicted": predicted,
-        "measured": measured,
-        "note": note,
-    }
+def _share(text: str | None) -> float | None:
+    """A fill as facts tell it."""
+    return float(text.rstrip("%")) / 100 if text else None
 
 
-def _latency_rows(group: BalanceGroup) -> list[dict[str, Any]]:
+def _latency_rows(group: BalanceGroup) -> list[MeasuredRow]:
     """Each pool's latency now, beside what its curve predicts for the load its disks have now."""
     try:
         measured = {
@@ -107,7 +98,7 @@ def _latency_rows(group: BalanceGroup) -> list[dict[str, Any]]:
             for s in load_now(host)
         }
     except DeviceError as error:
-        return [_row("pool", "", "latency", None, None, None, f"not measured: {error.message}")]
+        return [MeasuredRow("pool", "", "latency", None, None, None, f"not measured: {error.message}")]
     rows = []
     for pool in Pool.objects.filter(pk__in=measured, volumes__in=Volume.objects.all()).distinct().order_by("name"):
         disks = Disk.objects.filter(placement__datastore__serial__in=pool.volumes.values("serial")).values_list(
@@ -120,7 +111,9 @@ def _latency_rows(group: BalanceGroup) -> list[dict[str, Any]]:
         x = float(load(sums.sum(axis=1), curve_of(pool)))
         note = f"at {now():%H:%M} UTC, for the load of that minute; the peak hour is measured as it comes"
         rows.append(
-            _row("pool", pool.name, "latency", None, float(curve_of(pool).latency_ms(x)), measured[pool.pk], note)
+            MeasuredRow(
+                "pool", pool.name, "latency", None, float(curve_of(pool).latency_ms(x)), measured[pool.pk], note
+            )
         )
     return rows
 
@@ -161,7 +154,7 @@ def _facts(found: GroupEstate, ordered: list[OrderedMove]) -> dict[str, str]:
     }
 
 
-def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> list[StepSpec]:
+def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> StepPlan:
     """A step a move, on the host that runs the machine."""
     disks = {
         row[0]: row[1:]
@@ -170,34 +163,32 @@ def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> list[StepSpec]:
         )
     }
     stores = {store.pk: store for store in Datastore.objects.filter(pk__in=found.store_keys)}
-    specs = []
+    plan = StepPlan()
+    handles: list[Handle[Nothing]] = []
     for step in ordered:
         move = step.move
         identity, machine, host = disks[found.disk_keys[move.disk]]
         source, target = stores[found.store_keys[move.source]], stores[found.store_keys[move.target]]
         how = "array copies it" if move.offloaded else "over hosts"
         why = "; ".join(gain_text(gain) for gain in move.gains[:1])
-        specs.append(
-            StepSpec(
-                "move_disk",
-                host,
-                f"Move {found.estate.disks[move.disk]}",
-                f"{source.name} → {target.name}, {format_size(move.size_bytes)}, {how}; {why}"[:300],
-                {
-                    "disk": identity,
-                    "machine": machine,
-                    "name": found.estate.disks[move.disk],
-                    "size_bytes": move.size_bytes,
-                    "source": source.identity,
-                    "source_name": source.name,
-                    "source_serial": source.serial,
-                    "target": target.identity,
-                    "target_name": target.name,
-                    "target_serial": target.serial,
-                },
-                step.needs,
-                (f"datastore {source.name}", f"datastore {target.name}"),
-                step.slot.end - step.slot.start,
-            )
+        name = found.estate.disks[move.disk]
+        copy = MoveDisk(
+            disk=identity,
+            machine=machine,
+            name=name,
+            size_bytes=int(move.size_bytes),
+            source=source.identity,
+            source_name=source.name,
+            source_serial=source.serial,
+            target=target.identity,
+            target_name=target.name,
+            target_serial=target.serial,
+        ).on(
+            host,
+            f"Move {name}",
+            f"{source.name} → {target.name}, {format_size(move.size_bytes)}, {how}; {why}"[:300],
+            slots=(f"datastore {source.name}", f"datastore {target.name}"),
+            seconds=step.slot.end - step.slot.start,
         )
-    return specs
+        handles.append(plan.add(copy, [handles[need] for need in step.needs]))
+    return plan

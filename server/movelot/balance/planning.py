@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from movelot.inventory.estates import WEEKDAY, GroupEstate, hour_name
 from movelot.inventory.models import Device
 from movelot.inventory.plans import clear_plan
+from movelot.lots.documents import LotPlan
 from movelot_core.balance.clear import Gain, Plan, Unresolved, plan_for
 from movelot_core.balance.estate import broken_musts
 from movelot_core.balance.order import CopyRates, OrderedMove, order_moves
@@ -61,7 +61,7 @@ class PoolAfter:
 
 
 @dataclass
-class BalancePlan:
+class BalancePlan(LotPlan):
     """A plan with its bound, prediction and what stays broken."""
 
     group: str
@@ -77,17 +77,25 @@ class BalancePlan:
     broken: list[str]
 
 
-def moves_of(found: GroupEstate, plan: Plan) -> list[dict[str, int]]:
+@dataclass(frozen=True)
+class MoveRequest:
+    """A disk and the datastore it is to be moved to, by their primary keys."""
+
+    disk: int
+    target: int
+
+
+def moves_of(found: GroupEstate, plan: Plan) -> list[MoveRequest]:
     """A plan's moves as a form keeps them."""
-    return [{"disk": found.disk_keys[m.disk], "target": found.store_keys[m.target]} for m in plan.moves]
+    return [MoveRequest(found.disk_keys[move.disk], found.store_keys[move.target]) for move in plan.moves]
 
 
-def place_of(found: GroupEstate, moves: list[dict[str, Any]]) -> tuple[np.ndarray, list[str]]:
+def place_of(found: GroupEstate, moves: list[MoveRequest]) -> tuple[np.ndarray, list[str]]:
     """The placement that a form's moves ask for, and a sentence on each that no longer makes sense."""
     disks, stores = found.disk_index(), {key: n for n, key in enumerate(found.store_keys)}
     place, lost = found.estate.place.copy(), []
     for move in moves:
-        disk, store = disks.get(int(move["disk"])), stores.get(int(move["target"]))
+        disk, store = disks.get(move.disk), stores.get(move.target)
         if disk is None or store is None:
             lost.append("A disk or datastore of this plan is no longer there.")
         else:
@@ -106,7 +114,7 @@ def rates_of() -> CopyRates:
     return CopyRates(min(offloaded, default=FALLBACK_RATE), min(over_hosts, default=FALLBACK_RATE))
 
 
-def plan_with(found: GroupEstate, moves: list[dict[str, Any]]) -> tuple[Plan, list[OrderedMove], list[str]]:
+def plan_with(found: GroupEstate, moves: list[MoveRequest]) -> tuple[Plan, list[OrderedMove], list[str]]:
     """The plan that ``moves`` make, its order, and what of it is impossible, in sentences."""
     place, impossible = place_of(found, moves)
     plan = plan_for(found.estate, place, clear_plan(found.group).bound_bytes)

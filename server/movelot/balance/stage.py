@@ -9,22 +9,24 @@ from django.urls import URLPattern, path
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
-from movelot.lots.drafting import DraftKind
-from movelot.stages.base import Stage
+from movelot.lots.kinds import AnyLotKind
+from movelot.stages.base import Stage, Tab
 
 
 def _routes() -> Sequence[URLPattern]:
-    from movelot.balance.views import BalanceDraftView, GroupListView, GroupPlanView, GroupView
+    from movelot.balance.drafting import BalanceKind
+    from movelot.balance.views import GroupListView, GroupPlanView, GroupView
+    from movelot.lots.draft_views import draft_view
 
     return [
         path("balance/groups/", GroupListView.as_view()),
         path("balance/groups/<str:name>/", GroupView.as_view()),
         path("balance/groups/<str:name>/plan/", GroupPlanView.as_view()),
-        path("balance/drafts/<int:pk>/", BalanceDraftView.as_view()),
+        path("balance/drafts/<int:pk>/", draft_view(BalanceKind())),
     ]
 
 
-def _lot_kinds() -> Sequence[DraftKind]:
+def _lot_kinds() -> Sequence[AnyLotKind]:
     from movelot.balance.drafting import BalanceKind
 
     return [BalanceKind()]
@@ -42,4 +44,4 @@ def _judges() -> Sequence[Judge]:
     return [GroupJudge()]
 
 
-STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges)
+STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges, Tab("Balance", "/balance", "b"))

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from django.db.models import Count
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers, status
+from rest_framework import status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -19,14 +18,11 @@ from movelot.accounts.roles import person
 from movelot.audit.trail import tell
 from movelot.balance.board import GroupBoard, board_document, board_name
 from movelot.balance.drafting import BalanceKind
-from movelot.balance.planning import BalancePlan
 from movelot.findings.judging import kept
 from movelot.inventory.estates import estate_of
 from movelot.inventory.models import BalanceGroup
-from movelot.lots.actions import set_form
-from movelot.lots.answers import LotDetail, document_of
+from movelot.lots.draft_views import draft_document, draft_serializers
 from movelot.lots.drafting import new_draft
-from movelot.lots.models import Lot
 
 
 @dataclass
@@ -40,14 +36,6 @@ class GroupRow:
     latency_ceiling_ms: float
 
 
-@dataclass
-class BalanceDraft:
-    """A draft of the balance page."""
-
-    lot: LotDetail
-    plan: BalancePlan
-
-
 class GroupRowSerializer(DataclassSerializer[GroupRow]):
     class Meta:
         dataclass = GroupRow
@@ -56,22 +44,6 @@ class GroupRowSerializer(DataclassSerializer[GroupRow]):
 class GroupBoardSerializer(DataclassSerializer[GroupBoard]):
     class Meta:
         dataclass = GroupBoard
-
-
-class BalanceDraftSerializer(DataclassSerializer[BalanceDraft]):
-    class Meta:
-        dataclass = BalanceDraft
-
-
-class MoveSerializer(serializers.Serializer[dict[str, int]]):
-    disk = serializers.IntegerField(min_value=1)
-    target = serializers.IntegerField(min_value=1)
-
-
-class MovesSerializer(serializers.Serializer[dict[str, Any]]):
-    """All moves of a draft, those of the plan and those a person added."""
-
-    moves = serializers.ListField(child=MoveSerializer(), max_length=5000)
 
 
 class GroupListView(APIView):
@@ -101,6 +73,10 @@ class GroupView(APIView):
         return HttpResponse(found.document, content_type="application/json")
 
 
+KIND = BalanceKind()
+_, BalanceDraftSerializer = draft_serializers(BalanceKind)
+
+
 class GroupPlanView(APIView):
     """Drafting the plan that clears a group."""
 
@@ -109,28 +85,4 @@ class GroupPlanView(APIView):
         group = get_object_or_404(BalanceGroup, name=name)
         lot = new_draft(BalanceKind.name, {"group": group.name}, person(request))
         tell(request, f"lot {lot.pk}", None, {"kind": BalanceKind.name, "form": {"group": group.name}})
-        return Response(draft_of(lot), status.HTTP_201_CREATED)
-
-
-class BalanceDraftView(APIView):
-    """One balance draft; putting moves computes it anew."""
-
-    def _lot(self, pk: int) -> Lot:
-        return get_object_or_404(Lot, pk=pk, kind=BalanceKind.name)
-
-    @extend_schema(responses=BalanceDraftSerializer)
-    def get(self, request: Request, pk: int) -> Response:
-        return Response(draft_of(self._lot(pk)))
-
-    @extend_schema(request=MovesSerializer, responses=BalanceDraftSerializer)
-    def put(self, request: Request, pk: int) -> Response:
-        given = MovesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        lot = self._lot(pk)
-        moves = [dict(move) for move in given.validated_data["moves"]]
-        return Response(draft_of(set_form(lot, {**lot.form, "moves": moves}, person(request))))
-
-
-def draft_of(lot: Lot) -> dict[str, Any]:
-    """The answer for ``lot``; its plan is kept as JSON and has the shape of BalancePlan."""
-    return {"lot": document_of(lot), "plan": lot.plan}
+        return Response(draft_document(lot, KIND), status.HTTP_201_CREATED)

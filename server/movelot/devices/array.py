@@ -8,7 +8,7 @@ from movelot.devices.capabilities import PROTOCOLS, array_capabilities
 from movelot.devices.chap import chap_word
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.fc_ports import FC_FRAME_BYTES, fc_network
-from movelot.devices.files import exports_of, file_system_row
+from movelot.devices.file_systems import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.devices.set_rows import PLAIN, member_parts, set_row
 from movelot.inventory.follow.rows import PROVISIONAL

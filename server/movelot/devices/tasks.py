@@ -9,6 +9,7 @@ from movelot.inventory.models import Device
 from movelot.inventory.retention import forget_gone
 from movelot.inventory.telemetry import prune
 from movelot.jobs.locks import held
+from movelot.repeats.middleware import forget_old
 
 
 @shared_task
@@ -33,6 +34,7 @@ def keep_daily_figures() -> None:
 
 @shared_task
 def prune_history() -> None:
-    """Delete samples that are too old to be used, and what has been gone for longer than it is kept."""
+    """Delete samples that are too old to be used, what has been gone for longer than it is kept, and old answers."""
     prune(now())
     forget_gone(now())
+    forget_old()

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.accounts.models import Role, User
-from movelot.attach.grants import grant, quota_of
 from movelot.devices.linking import clean_address, link, probe
 from movelot.exchange.rows import LINK, Row
 from movelot.inventory.models import Device, Pool
+from movelot.placement.grants import grant, quota_of
 from movelot.problems import Problem
 from movelot_core.errors import CoreError
 

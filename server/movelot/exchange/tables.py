@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from movelot_core.fabric.paths import BLOCK, NFS
+from movelot_core.fabric.transports import TRANSPORTS
 
 HOUR_COLUMNS = tuple(f"h{hour:02d}" for hour in range(24))
 PROFILE = "https://specs.frictionlessdata.io/schemas/data-package.json"
@@ -106,7 +106,7 @@ def _flag(name: str, text: str) -> Column:
     return Column(name, "boolean", text, required=False)
 
 
-PROTOCOLS = (*BLOCK, NFS)
+PROTOCOLS = tuple(TRANSPORTS)
 _CLUSTER = ("clusters", "name")
 _HOST = ("hosts", "name")
 _ARRAY = ("arrays", "name")

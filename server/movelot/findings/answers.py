@@ -9,7 +9,7 @@ from typing import Any
 
 from movelot.findings.base import REGISTRY, Size, Subject, Words
 from movelot.findings.models import Finding
-from movelot.lots.drafting import Remedy
+from movelot.lots.kinds import Remedy
 
 
 @dataclass

@@ -14,7 +14,7 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 from pydantic import ConfigDict, TypeAdapter
 
-from movelot.lots.drafting import Remedy
+from movelot.lots.kinds import Remedy
 from movelot_core.rounds import Urgency
 
 E = TypeVar("E")

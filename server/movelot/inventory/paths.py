@@ -17,9 +17,7 @@ from movelot_core.fabric.chap import Chap, differing
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import (
     FC,
-    ISCSI,
     NFS,
-    NVME,
     HostPort,
     Offer,
     PathVerdict,
@@ -29,14 +27,17 @@ from movelot_core.fabric.paths import (
     compare_paths,
     single_points,
 )
-from movelot_core.files import access_of
+from movelot_core.fabric.transports import transport_of
+from movelot_core.fabric.transports.base import KnownBy
+from movelot_core.nfs import access_of
 
 
 def initiator_of(host: models.Device, protocol: str, network: str) -> str:
     """What an array lets in of a host over its interface at ``network`` (see HostPort of core)."""
-    if protocol in (FC, NFS):
+    known_by = transport_of(protocol).known_by
+    if known_by in (KnownBy.WWPN, KnownBy.ADDRESS):
         return bare_address(network)
-    return host.nqn if protocol == NVME else host.initiator
+    return host.nqn if known_by is KnownBy.NQN else host.initiator
 
 
 def initiators_of(host: models.Device) -> set[str]:
@@ -71,7 +72,7 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
     by_host = {host.pk: host for host in hosts}
     rows = list(models.HostPort.objects.filter(device__in=by_host).order_by("device__name", "name"))
     zones = zones_by_wwpn() if any(row.protocol == FC for row in rows) else {}
-    differs = chap_differs(list(by_host.values())) if any(row.protocol == ISCSI for row in rows) else {}
+    differs = chap_differs(list(by_host.values())) if any(transport_of(row.protocol).logs_in for row in rows) else {}
     return [
         HostPort(
             host=by_host[row.device_id].name,

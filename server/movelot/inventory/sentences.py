@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from movelot.inventory.models import Pool
 from movelot_core.attach import PoolFit, Reason
-from movelot_core.fabric.paths import Cause
-from movelot_core.files import Obstacle
+from movelot_core.fabric.causes import Cause
+from movelot_core.nfs import Obstacle
 from movelot_core.units import format_share, format_size
 
 CAUSES = {

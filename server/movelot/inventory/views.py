@@ -2,18 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from django_filters import rest_framework as filters
-from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics, serializers
-from rest_framework.request import Request
-from rest_framework.response import Response
-from rest_framework.views import APIView
-from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.inventory.models import Disk
-from movelot.inventory.trace import Link, Trace, find, trace
 
 
 class DiskSerializer(serializers.ModelSerializer[Disk]):
@@ -45,36 +37,3 @@ class DiskList(generics.ListAPIView[Disk]):
     filterset_class = DiskFilter
     search_fields = ["name"]
     ordering_fields = ["name", "size_bytes", "machine__name", "placement__datastore__name"]
-
-
-class TraceSerializer(DataclassSerializer[Trace]):
-    class Meta:
-        dataclass = Trace
-
-
-class TraceView(APIView):
-    """A thing with its chain."""
-
-    @extend_schema(responses=TraceSerializer)
-    def get(self, request: Request, kind: str, pk: int) -> Response:
-        return Response(TraceSerializer(trace(kind, pk)).data)
-
-
-@dataclass
-class Hits:
-    """What find found."""
-
-    hits: list[Link]
-
-
-class HitsSerializer(DataclassSerializer[Hits]):
-    class Meta:
-        dataclass = Hits
-
-
-class FindView(APIView):
-    """Find anything by name or serial."""
-
-    @extend_schema(parameters=[OpenApiParameter("q", str)], responses=HitsSerializer)
-    def get(self, request: Request) -> Response:
-        return Response(HitsSerializer(Hits(find(request.query_params.get("q", "")))).data)

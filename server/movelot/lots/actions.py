@@ -2,30 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import Any
-
 from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
 from movelot.devices.reading import Progress, reread
 from movelot.inventory.models import Device
-from movelot.lots.drafting import STOP, Check, Draft, DraftKind, changes_since, kind_of, put_steps, redraft, register
+from movelot.lots.drafting import changes_since, redraft
 from movelot.lots.history import demand_seen
+from movelot.lots.kinds import STOP, kind_of, register
 from movelot.lots.models import Lot, Step
-from movelot.lots.steps import KINDS
-from movelot.lots.steps.base import StepSpec
+from movelot.lots.stored import kind_of_step
+from movelot.lots.undo import UndoKind
 from movelot.problems import Problem
-from movelot_core.lots import StepGraph, StepNode, undo_order
 
 State = Lot.State
-
-
-def set_form(lot: Lot, form: dict[str, Any], by: User) -> Lot:
-    """Keep what ``by`` typed and compute the lot anew."""
-    lot.form = form
-    return redraft(lot, by)
 
 
 def check(lot: Lot, progress: Progress | None = None) -> Lot:
@@ -84,7 +75,7 @@ def _to_sheet(lot: Lot) -> Lot:
     """Settle the lot as its run sheet; from here on people carry it out."""
     with transaction.atomic():
         locked = _in_state(lot, State.DRAFT, "not_startable", "it cannot be started")
-        kind_of(locked.kind).reserve(locked)
+        _reserve(locked)
         locked.state, locked.started_at = State.SHEET, now()
         locked.save()
     return locked
@@ -121,7 +112,7 @@ def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
                 f"Lot {lot.pk} is {locked.state}; it cannot be started.",
                 hint="Reload to see where it stands.",
             )
-        kind_of(locked.kind).reserve(locked)
+        _reserve(locked)
         # Steps that failed or were abandoned are tried again: each first looks at the true state on its device.
         locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
             state=Step.State.WAITING, problem={}, task_uri="", ended_at=None
@@ -130,6 +121,13 @@ def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
         locked.save()
         transaction.on_commit(lambda: run_lot.delay(lot.pk))
     return locked
+
+
+def _reserve(lot: Lot) -> None:
+    kind = kind_of(lot.kind)
+    plan = kind.plan_of(lot)
+    if plan is not None:
+        kind.reserve(lot, plan)
 
 
 def halt(lot: Lot) -> Lot:
@@ -165,7 +163,7 @@ def undo(lot: Lot, user: User) -> Lot:
             f"People carried lot {lot.pk} out; Move Lot cannot take back what it did not do.",
             hint="Import the estate anew and draft a lot for what you want to have.",
         )
-    final = next((step for step in acted if not KINDS[step.kind].reversible), None)
+    final = next((step for step in acted if not kind_of_step(step).reversible), None)
     if final:
         raise Problem(
             409,
@@ -187,65 +185,4 @@ def undo(lot: Lot, user: User) -> Lot:
     return redraft(draft)
 
 
-class UndoKind(DraftKind):
-    """Lots that undo another: the undos of steps that acted, last first, each waiting for those that it must follow."""
-
-    name = "undo"
-
-    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        target = lot.undoes
-        if target is None:
-            raise Problem(422, "nothing_to_undo", "Say which lot to undo.", hint="Open the lot and press Undo.")
-        steps = {str(step.position): step for step in target.steps.select_related("device")}
-        graph = StepGraph(
-            tuple(
-                StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)))
-                for key, s in steps.items()
-            )
-        )
-        done = [key for key, step in steps.items() if step.acted]
-        specs: list[StepSpec] = []
-        late: list[StepSpec] = []
-        number: dict[str, tuple[int, ...]] = {}
-        for key in undo_order(graph, done):
-            step = steps[key]
-            spec = KINDS[step.kind].undo(filled(step, steps), step.result)
-            followers = {n for other in done if int(key) in steps[other].needs for n in number.get(other, ())}
-            if spec is None:
-                # Nothing to take back here, but what follows it still comes first.
-                number[key] = tuple(sorted(followers))
-                continue
-            if spec.last:
-                number[key] = tuple(sorted(followers))
-                late.append(_placed(spec, step, ()))
-                continue
-            number[key] = (len(specs),)
-            specs.append(_placed(spec, step, tuple(sorted(followers))))
-        specs += [replace(spec, needs=tuple(range(len(specs)))) for spec in late]
-        facts = {f"step {step.position}": step.state for step in steps.values()}
-        checks = [
-            Check("can be undone", "pass", f"{len(specs)} of {len(done)} steps that acted have something to take back")
-        ]
-        return Draft(f"Undo lot {target.pk}: {target.title}"[:200], specs, {"undoes": target.pk}, checks, facts)
-
-
-def _placed(spec: StepSpec, step: Step, needs: tuple[int, ...]) -> StepSpec:
-    """``spec`` on the device of the step it undoes, as long as that took."""
-    return replace(spec, device=step.device.name, needs=needs, slots=tuple(step.slots), seconds=step.estimate_seconds)
-
-
-def filled(step: Step, steps: dict[str, Step]) -> dict[str, Any]:
-    """The step's params with results of other steps put in where they are named, in lists too."""
-
-    def put_in(value: Any) -> Any:
-        if isinstance(value, list):
-            return [put_in(each) for each in value]
-        named = isinstance(value, dict) and "step" in value
-        return steps[str(value["step"])].result[value["field"]] if named else value
-
-    return {name: put_in(value) for name, value in step.params.items()}
-
-
 register(UndoKind())
-
-__all__ = ["by_hand", "carried_out", "check", "drop", "filled", "halt", "put_steps", "run", "set_form", "undo"]

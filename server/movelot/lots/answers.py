@@ -12,8 +12,9 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.audit.models import Entry
 from movelot.inventory.models import Device
+from movelot.lots.kinds import MeasuredRow
 from movelot.lots.models import Lot, Step
-from movelot.lots.steps import KINDS
+from movelot.lots.stored import kind_of_step
 
 
 @dataclass
@@ -38,7 +39,6 @@ class StepAnswer:
     title: str
     detail: str
     state: str
-    needs: list[int]
     planned_start: float
     planned_end: float
     done_amount: float
@@ -56,19 +56,6 @@ class CheckAnswer:
     name: str
     level: str
     text: str
-
-
-@dataclass
-class MeasuredRow:
-    """Predicted against measured: fills are shares, latencies ms. ``measured`` is null until it is known."""
-
-    subject_kind: str
-    subject: str
-    figure: str
-    before: float | None
-    predicted: float | None
-    measured: float | None
-    note: str
 
 
 @dataclass
@@ -157,7 +144,7 @@ def detail_of(lot: Lot) -> LotDetail:
     """A lot with its steps, their planned times, and the time left while it runs."""
     # Params are most of what a step holds and are not shown; a device is read once for all of its steps.
     devices = Prefetch("device", Device.known.only("name", "state"))
-    steps = list(lot.steps.prefetch_related(devices).defer("params", "result", "slots"))
+    steps = list(lot.steps.prefetch_related(devices).defer("params", "result", "slots", "needs"))
     done = sum(step.state == Step.State.DONE for step in steps)
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
     left = (lot.expected_at - now()).total_seconds() if lot.active and lot.expected_at else None
@@ -172,14 +159,14 @@ def detail_of(lot: Lot) -> LotDetail:
         seconds_left=left if left is None else max(0.0, left),
         outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
         can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
-        reversible=all(KINDS[step.kind].reversible for step in steps),
+        reversible=all(kind_of_step(step).reversible for step in steps),
         by_hand=any(step.device.imported for step in steps),
         acts=acts_on(lot),
         can_undo=not any(step.device.imported for step in steps)
         and not lot.active
         and any(step.acted for step in steps)
         and undone is None
-        and all(KINDS[step.kind].reversible for step in steps if step.acted),
+        and all(kind_of_step(step).reversible for step in steps if step.acted),
     )
 
 
@@ -218,7 +205,6 @@ def _step(step: Step) -> StepAnswer:
         title=step.title,
         detail=step.detail,
         state=step.state,
-        needs=step.needs,
         planned_start=step.planned_start,
         planned_end=step.planned_end,
         done_amount=step.done_amount,

@@ -1,15 +1,12 @@
-"""Drafts: what a stage computes from what a person typed, kept as steps; and the checks before a run.
-
-Stages register a DraftKind under the name of their lots, so that this room knows no stage.
-"""
+"""Drafts: what a lot's kind makes of what a person typed, kept as steps; and the checks before a run."""
 
 from __future__ import annotations
 
 import hashlib
 import secrets
-from abc import ABC, abstractmethod
-from dataclasses import asdict, dataclass, field
-from typing import Any, ClassVar
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict
+from typing import Any
 
 from django.db import transaction
 from django.utils.timezone import now
@@ -17,102 +14,61 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.inventory.bulk import insert
 from movelot.inventory.models import Device
-from movelot.lots.history import keep_version
+from movelot.lots.documents import demand_names, dumped, form_of
+from movelot.lots.history import demand_seen, keep_version
+from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import Paces
-from movelot.lots.steps.base import StepSpec
+from movelot.lots.step_plan import StepPlan
 from movelot.problems import Problem
-from movelot_core.lots import StepGraph, StepNode
+from movelot_core.lots import StepGraph, StepNode, barrier
 
-PASS, WARN, STOP = "pass", "warn", "stop"
 DRAFTS_LOOKED_AT = 30
 # Steps at once on a device, and copies from or to a datastore.
 LANE_LIMIT = 4
 DATASTORE_LIMIT = 2
 
 
-@dataclass
-class Remedy:
-    """A lot that would settle something: a kind and a form for the lots API, and what it would do."""
+def new_draft(kind: str, given: dict[str, Any], user: User) -> Lot:
+    """A lot in draft: the person's own that was begun from the same form, brought up to date, else a new one.
 
-    kind: str
-    form: dict[str, Any]
-    action: str
-
-
-@dataclass(frozen=True)
-class Check:
-    """One test of a lot before it runs: ``level`` pass, warn or stop, with its reason in a sentence."""
-
-    name: str
-    level: str
-    text: str
-
-
-@dataclass
-class Draft:
-    """What a stage makes of a form: title, steps, what the page shows (``plan``), checks, and the facts relied on."""
-
-    title: str
-    steps: list[StepSpec] = field(default_factory=list)
-    plan: dict[str, Any] = field(default_factory=dict)
-    checks: list[Check] = field(default_factory=list)
-    facts: dict[str, str] = field(default_factory=dict)
-
-
-class DraftKind(ABC):
-    """A kind of lot. ``drafted`` computes from the stored reading; ``outcome`` measures after the run."""
-
-    name: ClassVar[str]
-
-    @abstractmethod
-    def drafted(self, form: dict[str, Any], lot: Lot) -> Draft:
-        """Everything about the lot from its form and the current reading; raises Problem for an impossible form."""
-
-    def reserve(self, lot: Lot) -> None:  # noqa: B027  (most kinds hold nothing)
-        """Take what only one lot may have, in the transaction that starts ``lot``; raises Problem when it is taken."""
-
-    def outcome(self, lot: Lot) -> dict[str, Any]:
-        """What was predicted beside what is measured now that the lot has ended."""
-        return {}
-
-
-REGISTRY: dict[str, DraftKind] = {}
-
-
-def register(kind: DraftKind) -> None:
-    """Make ``kind`` known; called by each stage when the application starts."""
-    REGISTRY[kind.name] = kind
-
-
-def kind_of(name: str) -> DraftKind:
-    found = REGISTRY.get(name)
-    if found is None:
-        raise Problem(
-            422, "kind_unknown", f"There is no lot of kind “{name}”.", hint=f"Use one of {', '.join(sorted(REGISTRY))}."
-        )
-    return found
-
-
-def new_draft(kind: str, form: dict[str, Any], user: User) -> Lot:
-    """A lot in draft: the person's own that was begun from the same form, brought up to date, else a new one."""
-    kind_of(kind)
+    Problem 422 with the field named for a form that does not fit its kind.
+    """
+    lot_kind = kind_of(kind)
+    form = form_of(lot_kind.form, given)
+    demand_names(form)
+    typed = dumped(form)
     own = Lot.objects.filter(kind=kind, state=Lot.State.DRAFT, created_by=user)
     same = next(
-        (lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == form and not (lot.steps.exists() and not form)), None
+        (lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == typed and not (lot.steps.exists() and not given)), None
     )
-    if same is not None:
-        same.form = {**form}
-        return redraft(same, user)
     with transaction.atomic():
-        lot = Lot.objects.create(kind=kind, title="New lot", form={**form}, origin=form, created_by=user)
+        lot = same or Lot(kind=kind, title="New lot", origin=typed, created_by=user)
+        lot.form, lot.documents_version = typed, lot_kind.documents_version
+        lot.save()
         return redraft(lot, user)
 
 
-def redraft(lot: Lot, by: User | None = None) -> Lot:
-    """Compute the lot anew from its form, as ``by`` typed it, and the reading as it is; replaces its steps. Only drafts
-    can be."""
-    draft = kind_of(lot.kind).drafted(lot.form, lot)
+def set_form(lot: Lot, given: dict[str, Any], by: User, seen: str | None = None) -> Lot:
+    """Keep what ``by`` typed and compute the lot anew.
+
+    Problem 422 with the field named for what does not fit, 412 when the lot is not the version ``seen``.
+    """
+    demand_seen(lot, seen)
+    kind = kind_of(lot.kind)
+    form = form_of(kind.form, given)
+    demand_names(form)
+    lot.form, lot.documents_version = dumped(form), kind.documents_version
+    return redraft(lot, by, seen)
+
+
+def redraft(lot: Lot, by: User | None = None, seen: str | None = None) -> Lot:
+    """Compute the lot anew from its form, as ``by`` typed it, and the reading as it is; replaces its steps.
+
+    Only drafts can be, and only as the version ``seen``, if that is said.
+    """
+    kind = kind_of(lot.kind)
+    draft = kind.drafted(kind.form_of(lot), lot)
     draft.checks = [*draft.checks, *_common_checks(lot, draft)]
     with transaction.atomic():
         locked = Lot.objects.select_for_update().get(pk=lot.pk)
@@ -123,13 +79,17 @@ def redraft(lot: Lot, by: User | None = None) -> Lot:
                 f"Lot {lot.pk} is {locked.state}; only a draft can be changed.",
                 hint="Draft a new lot.",
             )
-        lot.title, lot.plan, lot.facts, lot.checked_at = draft.title, draft.plan, draft.facts, now()
+        demand_seen(locked, seen)
+        lot.title, lot.facts, lot.checked_at = draft.title, draft.facts, now()
+        lot.plan = dumped(draft.plan) if draft.plan else {}
+        lot.form = dumped(draft.form) if draft.form else lot.form
+        lot.documents_version = kind.documents_version
         lot.checks = [asdict(check) for check in draft.checks]
-        told = hashlib.sha256(repr(draft.steps).encode()).hexdigest()
+        told = hashlib.sha256(repr((draft.steps.nodes, draft.steps.barriers)).encode()).hexdigest()
         if told != locked.drafted_as:
             lot.steps.all().delete()
             put_steps(lot, draft.steps)
-            lot.drafted_as = told
+            lot.drafted_as, lot.barriers = told, draft.steps.barriers
             keep_version(lot, len(draft.steps), by)
         lot.save()
     return lot
@@ -141,16 +101,17 @@ def devices_named(names: set[str]) -> dict[str, Device]:
     return {device.name: device for device in rows}
 
 
-def put_steps(lot: Lot, specs: list[StepSpec]) -> None:
-    """Store ``specs`` as the lot's steps with their planned times; the graph is proven to be an order first."""
+def put_steps(lot: Lot, plan: StepPlan) -> None:
+    """Store the steps of ``plan`` with their planned times; the graph is proven to be an order first."""
+    specs = plan.specs
     devices = devices_named({spec.device for spec in specs})
-    paces = Paces(spec.kind for spec in specs)
-    seconds = [paces.seconds(spec.kind, devices[spec.device].pk, spec.seconds) for spec in specs]
-    nodes = (
-        StepNode(str(n), spec.device, seconds[n], frozenset(map(str, spec.needs)), spec.slots)
-        for n, spec in enumerate(specs)
-    )
-    planned = graph_of(tuple(nodes)).schedule()
+    paces = Paces(spec.step.kind for spec in specs)
+    seconds = [paces.seconds(spec.step.kind, devices[spec.device].pk, spec.seconds) for spec in specs]
+    nodes = [
+        StepNode(str(n), node.spec.device, seconds[n], frozenset(map(str, node.needs)), node.spec.slots)
+        for n, node in enumerate(plan.nodes)
+    ]
+    planned = graph_of(nodes, plan.barriers).schedule()
     insert(
         Step,
         (
@@ -158,32 +119,37 @@ def put_steps(lot: Lot, specs: list[StepSpec]) -> None:
                 "lot_id": lot.pk,
                 "position": n,
                 "key": f"lot-{lot.pk}-{n}-{secrets.token_hex(4)}",
-                "kind": spec.kind,
+                "kind": spec.step.kind,
                 "device_id": devices[spec.device].pk,
                 "title": spec.title[:200],
                 "detail": spec.detail[:300],
-                "params": dict(spec.params),
-                "needs": list(spec.needs),
+                "params": spec.step.model_dump(mode="json"),
+                "params_version": spec.step.params_version,
+                "needs": list(needs),
+                "undoes": spec.undoes,
                 "slots": list(spec.slots),
                 "stated_seconds": spec.seconds,
                 "estimate_seconds": seconds[n],
                 "planned_start": planned[str(n)].start,
                 "planned_end": planned[str(n)].end,
-                "total_amount": float(spec.params.get("size_bytes", 0)) if spec.kind == "move_disk" else 0,
+                "total_amount": spec.step.amount,
             }
-            for n, spec in enumerate(specs)
+            for n, (spec, needs) in enumerate((node.spec, node.needs) for node in plan.nodes)
         ),
     )
 
 
-def graph_of(nodes: tuple[StepNode, ...]) -> StepGraph:
-    """Steps as core's graph, with the limits that the driver keeps."""
-    return StepGraph(nodes, {slot: DATASTORE_LIMIT for node in nodes for slot in node.slots}, LANE_LIMIT)
+def graph_of(nodes: Iterable[StepNode], barriers: Sequence[Sequence[int]]) -> StepGraph:
+    """Steps as core's graph, with the limits that the driver keeps; ``barriers`` as a lot has them."""
+    steps = tuple(nodes)
+    between = (barrier(str(-n), frozenset(map(str, needs))) for n, needs in enumerate(barriers, 1))
+    limits = {slot: DATASTORE_LIMIT for node in steps for slot in node.slots}
+    return StepGraph((*steps, *between), limits, LANE_LIMIT)
 
 
-def _common_checks(lot: Lot, draft: Draft) -> list[Check]:
+def _common_checks(lot: Lot, draft: Draft[Any, Any]) -> list[Check]:
     """Checks that every lot has: its devices answer, their readings are fresh, no other lot works on them."""
-    names = {spec.device for spec in draft.steps}
+    names = {spec.device for spec in draft.steps.specs}
     devices = list(devices_named(names).values())
     away = [device for device in devices if not device.known_well]
     by_hand = sorted(device.name for device in devices if device.imported)

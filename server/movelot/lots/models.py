@@ -33,6 +33,8 @@ class Lot(models.Model):
     # The form it was first drafted from: asking for the same again opens this draft.
     origin = models.JSONField(default=dict)
     plan = models.JSONField(default=dict)
+    # In which version of its kind form and plan are kept.
+    documents_version = models.PositiveSmallIntegerField(default=1)
     checks = models.JSONField(default=list)
     checked_at = models.DateTimeField(null=True)
     facts = models.JSONField(default=dict)
@@ -46,6 +48,8 @@ class Lot(models.Model):
     expected_at = models.DateTimeField(null=True)
     # A digest of its steps as drafted: the same ones are not written again with each key typed.
     drafted_as = models.CharField(max_length=64, blank=True)
+    # Between many steps and the many that wait for them; a step needs the first as -1, the second as -2.
+    barriers = models.JSONField(default=list)
     undoes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
 
     class Meta:
@@ -103,7 +107,10 @@ class Step(models.Model):
     title = models.CharField(max_length=200)
     detail = models.CharField(max_length=300, blank=True)
     params = models.JSONField(default=dict)
+    params_version = models.PositiveSmallIntegerField(default=1)
     needs = models.JSONField(default=list)
+    # In a lot that undoes another: the position there of the step that this one takes back.
+    undoes = models.PositiveIntegerField(null=True)
     slots = models.JSONField(default=list)
     # What its kind states from sizes and rates, and what is expected from how long such steps took.
     stated_seconds = models.FloatField(default=1)

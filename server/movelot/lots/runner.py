@@ -12,8 +12,9 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import timedelta
+from typing import Any
 
 from django.conf import settings
 from django.db import connection
@@ -23,12 +24,12 @@ from movelot.devices.errors import DeviceAway, DeviceError
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
 from movelot.inventory.models import Device
-from movelot.lots.actions import filled
-from movelot.lots.drafting import graph_of, kind_of
+from movelot.lots.drafting import graph_of
+from movelot.lots.kinds import kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import learn_from
-from movelot.lots.steps import KINDS
-from movelot.lots.steps.base import Progress, StepProblem, StepRun, Unproven
+from movelot.lots.steps.base import Progress, StepKind, StepProblem, StepRun, Unproven
+from movelot.lots.stored import kind_of_step, step_of, told_by
 from movelot_core.lots import Frontier, StepNode
 
 log = logging.getLogger(__name__)
@@ -57,7 +58,7 @@ class Job:
     """A call to a device that is under way in a thread."""
 
     step: Step
-    future: Future[Progress]
+    future: Future[Progress[Any]]
 
 
 class Driver:
@@ -70,7 +71,7 @@ class Driver:
             StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)), tuple(s.slots))
             for key, s in self.steps.items()
         )
-        self.frontier = Frontier(graph_of(tuple(nodes)), self._keys(Step.State.DONE), self._running())
+        self.frontier = Frontier(graph_of(nodes, lot.barriers), self._keys(Step.State.DONE), self._running())
         self.reckoned = 0.0
         self.jobs: dict[str, Job] = {}
         self.away_since: dict[str, float] = {}
@@ -130,29 +131,38 @@ class Driver:
             return
         self.reckoned = time.monotonic()
         left = {key: step for key, step in self.steps.items() if step.state in (Step.State.WAITING, Step.State.RUNNING)}
+        barriers = [[need for need in needs if need < 0 or str(need) in left] for needs in self.lot.barriers]
         nodes = (
-            StepNode(key, s.device.name, _seconds_left(s), frozenset(map(str, s.needs)) & left.keys(), tuple(s.slots))
-            for key, s in left.items()
+            StepNode(
+                key,
+                step.device.name,
+                _seconds_left(step),
+                frozenset(str(need) for need in step.needs if need < 0 or str(need) in left),
+                tuple(step.slots),
+            )
+            for key, step in left.items()
         )
-        seconds = graph_of(tuple(nodes)).makespan_seconds()
+        seconds = graph_of(nodes, barriers).makespan_seconds()
         Lot.objects.filter(pk=self.lot.pk).update(expected_at=now() + timedelta(seconds=seconds))
 
     def _ask(self, threads: ThreadPoolExecutor, key: str) -> None:
         """Begin, follow or stop a step in a thread; what it needs of the database is fetched here."""
         step = self.steps[key]
-        kind, run = KINDS[step.kind], self._step_run(step)
-        call: Callable[[], Progress]
+        call: Callable[[], Progress[Any]]
+        try:
+            kind = step_of(step, self.steps)
+            run = StepRun(step.key, session_with(step.device), step.task_uri, told_by(step) if step.result else None)
+        except StepProblem as problem:
+            self._stopped(key, step, problem)
+            return
         if self.lot.state == Lot.State.HALTING and run.task_uri and key not in self.stop_asked:
             self.stop_asked.add(key)
             call = lambda: (kind.stop(run), kind.follow(run))[1]  # noqa: E731
         elif run.task_uri:
-            call = lambda: _proven(kind.follow(run), step, run)  # noqa: E731
+            call = lambda: _proven(kind.follow(run), kind, run)  # noqa: E731
         else:
-            call = lambda: _proven(kind.begin(run), step, run)  # noqa: E731
+            call = lambda: _proven(kind.begin(run), kind, run)  # noqa: E731
         self.jobs[key] = Job(step, threads.submit(call))
-
-    def _step_run(self, step: Step) -> StepRun:
-        return StepRun(step.key, filled(step, self.steps), session_with(step.device), step.task_uri, step.result)
 
     def _collect(self) -> None:
         for key, job in list(self.jobs.items()):
@@ -166,16 +176,16 @@ class Driver:
             except StepProblem as problem:
                 self._stopped(key, job.step, problem)
             except Unproven as unproven:
-                job.step.result, job.step.touched = unproven.progress.result, True
+                job.step.result, job.step.touched = _document(unproven.progress), True
                 self._stopped(key, job.step, unproven.problem)
             except DeviceAway as error:
                 self._unreachable(key, job.step, error)
             except DeviceError as error:
-                job.step.touched |= KINDS[job.step.kind].piecewise
+                job.step.touched |= kind_of_step(job.step).piecewise
                 self._stopped(key, job.step, _refusal(error))
 
-    def _progressed(self, step: Step, progress: Progress) -> None:
-        step.task_uri, step.result = progress.task_uri, progress.result
+    def _progressed(self, step: Step, progress: Progress[Any]) -> None:
+        step.task_uri, step.result = progress.task_uri, _document(progress)
         if progress.work:
             step.done_amount, step.per_second = progress.work.done, progress.work.per_second
             step.total_amount = progress.work.total
@@ -230,11 +240,17 @@ class Driver:
             state = Lot.State.FAILED
         else:
             state = Lot.State.HALTED
-        self.lot.outcome = kind_of(self.lot.kind).outcome(self.lot) if state == Lot.State.DONE else {}
+        self.lot.outcome = {"rows": self._outcome() if state == Lot.State.DONE else []}
         self.lot.state, self.lot.ended_at = state, now()
         self.lot.save()
         learn_from(self.lot)
         log.info("lot %s: %s, %s of %s steps done", self.lot.pk, state, done, len(self.steps))
+
+    def _outcome(self) -> list[dict[str, Any]]:
+        """What was predicted beside what is measured now."""
+        kind = kind_of(self.lot.kind)
+        plan = kind.plan_of(self.lot)
+        return [asdict(row) for row in kind.outcome(self.lot, plan)] if plan else []
 
 
 def _seconds_left(step: Step) -> float:
@@ -244,12 +260,17 @@ def _seconds_left(step: Step) -> float:
     return step.estimate_seconds
 
 
-def _proven(progress: Progress, step: Step, run: StepRun) -> Progress:
+def _document(progress: Progress[Any]) -> dict[str, Any]:
+    """What a step told so far, to be stored."""
+    return progress.result.model_dump(mode="json") if progress.result else {}
+
+
+def _proven(progress: Progress[Any], kind: StepKind[Any], run: StepRun[Any]) -> Progress[Any]:
     """``progress``, once its effect was verified on the device if it claims to be done. Raises Unproven."""
-    kind = KINDS[step.kind]
     if progress.done:
+        result = progress.result or kind.told({})
         try:
-            kind.verify(StepRun(run.key, run.params, run.session, progress.task_uri, progress.result))
+            kind.verify(StepRun(run.key, run.session, progress.task_uri, result), result)
         except DeviceAway:
             # It is asked again, and so is the step's begin.
             raise

@@ -12,7 +12,7 @@ from datetime import datetime
 from django.template.loader import render_to_string
 
 from movelot.lots.models import Lot, Step
-from movelot.lots.steps import KINDS
+from movelot.lots.stored import kind_of_step, waits_for
 from movelot.spreadsheet import csv_text
 
 
@@ -53,20 +53,20 @@ def sheet_of(lot: Lot) -> Sheet:
         lot.created_by.username,
         lot.checked_at,
         notes,
-        [_step(step) for step in steps],
-        all(KINDS[step.kind].reversible for step in steps),
+        [_step(step, waits_for(step, lot)) for step in steps],
+        all(kind_of_step(step).reversible for step in steps),
         any(step.device.imported for step in steps),
     )
 
 
-def _step(step: Step) -> SheetStep:
+def _step(step: Step, needs: list[int]) -> SheetStep:
     return SheetStep(
         step.position + 1,
         step.device.name,
         step.title,
         step.detail,
-        [need + 1 for need in step.needs],
-        KINDS[step.kind].proof,
+        [need + 1 for need in needs],
+        kind_of_step(step).proof,
         step.estimate_seconds / 60,
     )
 

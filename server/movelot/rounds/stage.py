@@ -9,7 +9,7 @@ from django.urls import URLPattern, path
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
-from movelot.stages.base import Stage
+from movelot.stages.base import Page, Stage, Tab, Waiting
 
 
 def _routes() -> Sequence[URLPattern]:
@@ -34,4 +34,15 @@ def _judges() -> Sequence[Judge]:
     return [DeviceJudge()]
 
 
-STAGE = Stage("rounds", _routes, finding_kinds=_finding_kinds, judges=_judges)
+def _all(waiting: Waiting) -> int:
+    return sum(waiting.findings.values())
+
+
+STAGE = Stage(
+    "rounds",
+    _routes,
+    finding_kinds=_finding_kinds,
+    judges=_judges,
+    tab=Tab("Rounds", "/", "r", _all),
+    pages=(Page("Devices", "/devices"),),
+)

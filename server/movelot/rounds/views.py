@@ -24,6 +24,7 @@ from movelot.findings.models import Finding, Judged
 from movelot.inventory.models import Datastore, Device, Disk, Pool
 from movelot.lots.models import Lot
 from movelot.problems import Problem
+from movelot.stages.base import Waiting, stages
 
 
 @dataclass
@@ -135,25 +136,45 @@ def slowest() -> SlowestPool | None:
 
 
 @dataclass
-class StageCount:
-    """How many findings wait for a stage."""
+class TabCount:
+    """A page of the top strip, in its order: the letter that goes there after ``G``, and how many things wait."""
 
     stage: str
-    findings: int
+    name: str
+    path: str
+    letter: str
+    waiting: int
+
+
+@dataclass
+class PageName:
+    """A page that *find* knows by name."""
+
+    name: str
+    path: str
 
 
 @dataclass
 class Status:
-    """What the frame shows: devices, the age of the oldest reading, counts per stage, and the newest active lot."""
+    """What the frame shows: devices, age of the oldest reading, pages with what waits there, and the newest lot."""
 
     devices: int
     devices_away: int
     oldest_reading_at: datetime | None
     findings: int
-    stages: list[StageCount]
+    tabs: list[TabCount]
+    pages: list[PageName]
     lots: int
     active_lot: int | None
     newest_draft: int | None
+
+
+def _tabs(waiting: Waiting) -> list[TabCount]:
+    return [
+        TabCount(stage.name, stage.tab.name, stage.tab.path, stage.tab.letter, stage.count(waiting))
+        for stage in stages()
+        if stage.tab
+    ]
 
 
 class StatusSerializer(DataclassSerializer[Status]):
@@ -177,7 +198,8 @@ class StatusView(APIView):
             devices_away=devices["all"] - devices["well"],
             oldest_reading_at=devices["oldest"],
             findings=sum(counts.values()),
-            stages=[StageCount(stage, count) for stage, count in sorted(counts.items())],
+            tabs=_tabs(Waiting(counts, len(active))),
+            pages=[PageName(page.name, page.path) for stage in stages() for page in stage.pages],
             lots=len(active),
             active_lot=active[0] if active else None,
             newest_draft=drafts.values_list("pk", flat=True).first(),

@@ -6,7 +6,7 @@ Rounds, the lots and the counts of the top strip take what all stages bring.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import import_module
@@ -17,11 +17,35 @@ from django.urls import URLPattern
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
-from movelot.lots.drafting import DraftKind
+from movelot.lots.kinds import AnyLotKind
 
 
 def nothing() -> list[Any]:
     return []
+
+
+@dataclass(frozen=True)
+class Waiting:
+    """What waits for people: open findings by the stage that settles them, and lots under way."""
+
+    findings: Mapping[str, int]
+    lots: int
+
+
+@dataclass(frozen=True)
+class Page:
+    """A page that people may go to, by its name and address in the front end."""
+
+    name: str
+    path: str
+
+
+@dataclass(frozen=True)
+class Tab(Page):
+    """A page in the top strip: its letter after ``G``, and how many things wait there; else the stage's findings."""
+
+    letter: str
+    count: Callable[[Waiting], int] | None = None
 
 
 @dataclass(frozen=True)
@@ -30,9 +54,18 @@ class Stage:
 
     name: str
     routes: Callable[[], Sequence[URLPattern]] = nothing
-    lot_kinds: Callable[[], Sequence[DraftKind]] = nothing
+    lot_kinds: Callable[[], Sequence[AnyLotKind]] = nothing
     finding_kinds: Callable[[], Sequence[FindingKind[Any]]] = nothing
     judges: Callable[[], Sequence[Judge]] = nothing
+    tab: Tab | None = None
+    # Other pages of it that *find* knows by name.
+    pages: tuple[Page, ...] = ()
+
+    def count(self, waiting: Waiting) -> int:
+        """What its tab shows."""
+        if self.tab is None or self.tab.count is None:
+            return waiting.findings.get(self.name, 0)
+        return self.tab.count(waiting)
 
 
 @lru_cache(maxsize=1)
@@ -45,7 +78,7 @@ def bring(stage: Stage) -> None:
     """Make known what a stage brings."""
     from movelot.findings import judging
     from movelot.findings.base import REGISTRY
-    from movelot.lots.drafting import register
+    from movelot.lots.kinds import register
 
     for kind in stage.lot_kinds():
         register(kind)

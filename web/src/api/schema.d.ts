@@ -4,23 +4,6 @@
  */
 
 export interface paths {
-    "/api/attach/components/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Components that can be taken away in thought. */
-        get: operations["attach_components_list"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/attach/detach/{id}/": {
         parameters: {
             query?: never;
@@ -28,27 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One draft that takes a volume away. */
+        /** @description One draft; putting its form computes it anew. */
         get: operations["attach_detach_retrieve"];
-        /** @description One draft that takes a volume away. */
+        /** @description One draft; putting its form computes it anew. */
         put: operations["attach_detach_update"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/attach/device-settings/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Settings of devices on hosts, filtered. */
-        get: operations["attach_device_settings_retrieve"];
-        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -63,9 +29,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One attach draft. */
+        /** @description One draft; putting its form computes it anew. */
         get: operations["attach_drafts_retrieve"];
-        /** @description One attach draft. */
+        /** @description One draft; putting its form computes it anew. */
         put: operations["attach_drafts_update"];
         post?: never;
         delete?: never;
@@ -81,9 +47,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One draft of file storage. */
+        /** @description One draft; putting its form computes it anew. */
         get: operations["attach_file_drafts_retrieve"];
-        /** @description One draft of file storage. */
+        /** @description One draft; putting its form computes it anew. */
         put: operations["attach_file_drafts_update"];
         post?: never;
         delete?: never;
@@ -144,75 +110,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/attach/interface-drafts/{id}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description One draft of new interfaces. */
-        get: operations["attach_interface_drafts_retrieve"];
-        /** @description One draft of new interfaces. */
-        put: operations["attach_interface_drafts_update"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/attach/loss/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description What taking a component away would do. */
-        get: operations["attach_loss_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/attach/loss/csv/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The same as CSV: one row a machine, all of them. */
-        get: operations["attach_loss_csv_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/attach/paths/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The path board of a cluster and an array, for one volume or for all. */
-        get: operations["attach_paths_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/attach/set-drafts/{id}/": {
         parameters: {
             query?: never;
@@ -220,9 +117,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One draft of a volume set. */
+        /** @description One draft; putting its form computes it anew. */
         get: operations["attach_set_drafts_retrieve"];
-        /** @description One draft of a volume set. */
+        /** @description One draft; putting its form computes it anew. */
         put: operations["attach_set_drafts_update"];
         post?: never;
         delete?: never;
@@ -238,9 +135,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One draft that makes a datastore of a volume. */
+        /** @description One draft; putting its form computes it anew. */
         get: operations["attach_use_drafts_retrieve"];
-        /** @description One draft that makes a datastore of a volume. */
+        /** @description One draft; putting its form computes it anew. */
         put: operations["attach_use_drafts_update"];
         post?: never;
         delete?: never;
@@ -307,9 +204,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One balance draft; putting moves computes it anew. */
+        /** @description One draft; putting its form computes it anew. */
         get: operations["balance_drafts_retrieve"];
-        /** @description One balance draft; putting moves computes it anew. */
+        /** @description One draft; putting its form computes it anew. */
         put: operations["balance_drafts_update"];
         post?: never;
         delete?: never;
@@ -699,6 +596,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/network/components/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Components that can be taken away in thought. */
+        get: operations["network_components_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/device-settings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Settings of devices on hosts, filtered. */
+        get: operations["network_device_settings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/interface-drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft; putting its form computes it anew. */
+        get: operations["network_interface_drafts_retrieve"];
+        /** @description One draft; putting its form computes it anew. */
+        put: operations["network_interface_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/loss/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What taking a component away would do. */
+        get: operations["network_loss_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/loss/csv/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same as CSV: one row a machine, all of them. */
+        get: operations["network_loss_csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/paths/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The path board of a cluster and an array, for one volume or for all. */
+        get: operations["network_paths_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rounds/": {
         parameters: {
             query?: never;
@@ -814,10 +814,18 @@ export interface components {
             capacity_bytes: number;
         };
         AttachDraft: {
-            lot: components["schemas"]["LotDetail"];
             form: components["schemas"]["AttachForm"];
+            lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["AttachPlan"];
         };
+        /**
+         * @description The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several.
+         *
+         *     ``tiering`` is empty where the array's own way will do.
+         *
+         *     ``own_target`` puts each volume behind an iSCSI target of its own. A ``raw`` volume is given to ``machines``
+         *     (primary keys) as it is, instead of being made a datastore.
+         */
         AttachForm: {
             cluster: string;
             name: string;
@@ -832,27 +840,27 @@ export interface components {
             pools: string[];
             fixes: string[];
         };
+        /**
+         * @description The form as typed. ``fixes`` names hosts that are to be mended first; ``pools`` may name several.
+         *
+         *     ``tiering`` is empty where the array's own way will do.
+         *
+         *     ``own_target`` puts each volume behind an iSCSI target of its own. A ``raw`` volume is given to ``machines``
+         *     (primary keys) as it is, instead of being made a datastore.
+         */
         AttachFormRequest: {
-            /** @default  */
             cluster: string;
-            /** @default  */
             name: string;
-            /** @default  */
             size: string;
-            /** @default 1 */
             count: string;
-            /** @default thin */
             allocation: components["schemas"]["AllocationEnum"];
-            reduced?: components["schemas"]["ReducedEnum"][];
-            /** @default  */
+            reduced: components["schemas"]["ReducedEnum"][];
             tiering: components["schemas"]["TieringEnum"] | components["schemas"]["BlankEnum"];
-            /** @default false */
             own_target: boolean;
-            /** @default false */
             raw: boolean;
-            machines?: number[];
-            pools?: string[];
-            fixes?: string[];
+            machines: number[];
+            pools: string[];
+            fixes: string[];
         };
         AttachPlan: {
             cluster: string;
@@ -871,8 +879,19 @@ export interface components {
             fixable: components["schemas"]["Fixable"][];
         };
         BalanceDraft: {
+            form: components["schemas"]["BalanceForm"];
             lot: components["schemas"]["LotDetail"];
-            plan: components["schemas"]["BalancePlan"];
+            plan: components["schemas"]["BalancePlan"] | null;
+        };
+        /** @description A group, and the moves wanted in it; without any the plan of core is taken. */
+        BalanceForm: {
+            group: string;
+            moves: components["schemas"]["MoveRequest"][] | null;
+        };
+        /** @description A group, and the moves wanted in it; without any the plan of core is taken. */
+        BalanceFormRequest: {
+            group: string;
+            moves: components["schemas"]["MoveRequestRequest"][] | null;
         };
         BalancePlan: {
             group: string;
@@ -968,25 +987,29 @@ export interface components {
             name: string;
         };
         DetachDraft: {
-            lot: components["schemas"]["LotDetail"];
             form: components["schemas"]["DetachForm"];
+            lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["DetachPlan"] | null;
         };
+        /** @description The volume, whether it stays on the array (``keep``), and its name, typed to allow deleting it. */
         DetachForm: {
             volume: number | null;
             keep: boolean;
             confirm: string;
         };
+        /** @description The volume, whether it stays on the array (``keep``), and its name, typed to allow deleting it. */
         DetachFormRequest: {
-            /** @default false */
+            volume: number | null;
             keep: boolean;
-            /** @default  */
             confirm: string;
         };
         DetachPlan: {
             volume: string;
+            serial: string;
+            kind: string;
             array: string;
             pool: string;
+            pool_id: number;
             size_bytes: number;
             allocated_bytes: number;
             datastore: string;
@@ -1094,36 +1117,30 @@ export interface components {
             text: string;
         };
         FileDraft: {
-            lot: components["schemas"]["LotDetail"];
             form: components["schemas"]["FileForm"];
+            lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["FilePlan"];
         };
+        /** @description The form as typed. ``clients``: hosts lets in each host's address, subnet the whole subnet of the server. */
         FileForm: {
-            cluster?: string;
-            name?: string;
-            size?: string;
-            pool?: string;
-            server?: string;
-            version?: string;
-            clients?: string;
-            limits?: boolean;
-        };
-        FileFormRequest: {
-            /** @default  */
             cluster: string;
-            /** @default  */
             name: string;
-            /** @default  */
             size: string;
-            /** @default  */
             pool: string;
-            /** @default  */
             server: string;
-            /** @default NFSv4_1 */
             version: components["schemas"]["VersionEnum"];
-            /** @default hosts */
             clients: components["schemas"]["ClientsEnum"];
-            /** @default true */
+            limits: boolean;
+        };
+        /** @description The form as typed. ``clients``: hosts lets in each host's address, subnet the whole subnet of the server. */
+        FileFormRequest: {
+            cluster: string;
+            name: string;
+            size: string;
+            pool: string;
+            server: string;
+            version: components["schemas"]["VersionEnum"];
+            clients: components["schemas"]["ClientsEnum"];
             limits: boolean;
         };
         FileHost: {
@@ -1240,10 +1257,11 @@ export interface components {
          */
         ImportWrittenAsEnum: "csv" | "yaml";
         InterfaceDraft: {
-            lot: components["schemas"]["LotDetail"];
             form: components["schemas"]["InterfaceForm"];
+            lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["InterfacePlan"] | null;
         };
+        /** @description The form as typed; ``addresses`` has those that were edited, by "host subnet". */
         InterfaceForm: {
             cluster: string;
             array: string;
@@ -1251,12 +1269,11 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description The form as typed; ``addresses`` has those that were edited, by "host subnet". */
         InterfaceFormRequest: {
-            /** @default  */
             cluster: string;
-            /** @default  */
             array: string;
-            addresses?: {
+            addresses: {
                 [key: string]: string;
             };
         };
@@ -1390,7 +1407,7 @@ export interface components {
         };
         LotSummary: {
             id: number;
-            kind: string;
+            kind: components["schemas"]["LotKindName"];
             title: string;
             state: string;
             created_by: string;
@@ -1415,7 +1432,7 @@ export interface components {
             predicted: number | null;
             /** Format: double */
             measured: number | null;
-            note: string;
+            note?: string;
         };
         /** @description A file's text. */
         MetricsRequest: {
@@ -1429,6 +1446,10 @@ export interface components {
          */
         MetricsWrittenAsEnum: "csv" | "openmetrics";
         MoveRequest: {
+            disk: number;
+            target: number;
+        };
+        MoveRequestRequest: {
             disk: number;
             target: number;
         };
@@ -1449,17 +1470,13 @@ export interface components {
             end: number;
             reasons: string[];
         };
-        /** @description All moves of a draft, those of the plan and those a person added. */
-        MovesRequest: {
-            moves: components["schemas"]["MoveRequest"][];
-        };
         Named: {
             id: number;
             name: string;
         };
         /** @description What to draft: a kind, and the form as that kind has it. */
         NewLotRequest: {
-            kind: string;
+            kind: components["schemas"]["LotKindName"];
             form?: {
                 [key: string]: unknown;
             };
@@ -1483,6 +1500,10 @@ export interface components {
             file: string;
             /** @default true */
             dry_run: boolean;
+        };
+        PageName: {
+            name: string;
+            path: string;
         };
         PaginatedDiskList: {
             /** @example 123 */
@@ -1544,7 +1565,7 @@ export interface components {
             board: components["schemas"]["Board"];
             more_hosts: number;
             points: components["schemas"]["WeakPoint"][];
-            zones: components["schemas"]["ZoneWish"][];
+            zones: components["schemas"]["ZoneChangeRow"][];
             sessions: components["schemas"]["SessionRow"][];
             interfaces: components["schemas"]["StorageInterface"][];
             more_interface_hosts: number;
@@ -1620,7 +1641,7 @@ export interface components {
          */
         ReducedEnum: "compression" | "deduplication";
         Remedy: {
-            kind: string;
+            kind: components["schemas"]["LotKindName"];
             form: {
                 [key: string]: unknown;
             };
@@ -1659,24 +1680,23 @@ export interface components {
             on_array: string;
         };
         SetDraft: {
-            lot: components["schemas"]["LotDetail"];
             form: components["schemas"]["SetForm"];
+            lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["SetPlan"];
         };
+        /** @description The form as typed; ``fixes`` names hosts that are to be mended first. */
         SetForm: {
             cluster: string;
             name: string;
             pool: string;
             fixes: string[];
         };
+        /** @description The form as typed; ``fixes`` names hosts that are to be mended first. */
         SetFormRequest: {
-            /** @default  */
             cluster: string;
-            /** @default  */
             name: string;
-            /** @default  */
             pool: string;
-            fixes?: string[];
+            fixes: string[];
         };
         SetPlan: {
             cluster: string;
@@ -1746,17 +1766,14 @@ export interface components {
             rest_disks: number;
             rest_bytes: number;
         };
-        StageCount: {
-            stage: string;
-            findings: number;
-        };
         Status: {
             devices: number;
             devices_away: number;
             /** Format: date-time */
             oldest_reading_at: string | null;
             findings: number;
-            stages: components["schemas"]["StageCount"][];
+            tabs: components["schemas"]["TabCount"][];
+            pages: components["schemas"]["PageName"][];
             lots: number;
             active_lot: number | null;
             newest_draft: number | null;
@@ -1769,7 +1786,6 @@ export interface components {
             title: string;
             detail: string;
             state: string;
-            needs: number[];
             /** Format: double */
             planned_start: number;
             /** Format: double */
@@ -1813,6 +1829,13 @@ export interface components {
             fill: number;
             over: boolean;
         };
+        TabCount: {
+            stage: string;
+            name: string;
+            path: string;
+            letter: string;
+            waiting: number;
+        };
         TableCount: {
             table: string;
             rows: number;
@@ -1845,22 +1868,35 @@ export interface components {
             kind: string;
         };
         UseDraft: {
-            lot: components["schemas"]["LotDetail"];
             form: components["schemas"]["UseForm"];
+            lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["UsePlan"] | null;
         };
+        /**
+         * @description The form as typed: the datastore's name, and the volume's, typed to allow wiping what is on it.
+         *
+         *     ``cluster`` is for a volume that is offered to nobody.
+         */
         UseForm: {
+            volume: number | null;
             name: string;
             confirm: string;
+            cluster: string;
         };
+        /**
+         * @description The form as typed: the datastore's name, and the volume's, typed to allow wiping what is on it.
+         *
+         *     ``cluster`` is for a volume that is offered to nobody.
+         */
         UseFormRequest: {
-            /** @default  */
+            volume: number | null;
             name: string;
-            /** @default  */
             confirm: string;
+            cluster: string;
         };
         UsePlan: {
             volume: string;
+            serial: string;
             array: string;
             pool: string;
             size_bytes: number;
@@ -1894,11 +1930,7 @@ export interface components {
             hosts: string[];
             volumes: string[];
         };
-        ZoneMember: {
-            alias: string;
-            wwpn: string;
-        };
-        ZoneWish: {
+        ZoneChangeRow: {
             fabric: string;
             zone: string;
             new: boolean;
@@ -1906,6 +1938,27 @@ export interface components {
             port: string;
             members: components["schemas"]["ZoneMember"][];
         };
+        ZoneMember: {
+            alias: string;
+            wwpn: string;
+        };
+        /** @description What went wrong, for a person (RFC 9457): what happened, what stayed as it was, and the way on. */
+        Problem: {
+            type: string;
+            status: number;
+            code: string;
+            title: string;
+            detail: string;
+            hint: string;
+            /** @description What is wrong with the request, by field. */
+            fields?: {
+                [key: string]: string[];
+            };
+            /** @description What changed since the version that was acted on. */
+            changes?: string[];
+        };
+        /** @enum {string} */
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "mount_alike" | "spread" | "undo" | "uplinks" | "use_volume";
     };
     responses: never;
     parameters: never;
@@ -1915,27 +1968,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    attach_components_list: {
-        parameters: {
-            query?: {
-                q?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ComponentRow"][];
-                };
-            };
-        };
-    };
     attach_detach_retrieve: {
         parameters: {
             query?: never;
@@ -1955,18 +1987,30 @@ export interface operations {
                     "application/json": components["schemas"]["DetachDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_detach_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["DetachFormRequest"];
             };
@@ -1980,28 +2024,13 @@ export interface operations {
                     "application/json": components["schemas"]["DetachDraft"];
                 };
             };
-        };
-    };
-    attach_device_settings_retrieve: {
-        parameters: {
-            query?: {
-                array?: string;
-                cluster?: string;
-                host?: string;
-                text?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeviceSettingsAnswer"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2025,18 +2054,30 @@ export interface operations {
                     "application/json": components["schemas"]["AttachDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_drafts_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["AttachFormRequest"];
             };
@@ -2048,6 +2089,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AttachDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2071,18 +2121,30 @@ export interface operations {
                     "application/json": components["schemas"]["FileDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_file_drafts_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["FileFormRequest"];
             };
@@ -2094,6 +2156,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2115,6 +2186,15 @@ export interface operations {
                     "application/json": components["schemas"]["FileLimits"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_grants_list: {
@@ -2132,6 +2212,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GrantRow"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2159,6 +2248,15 @@ export interface operations {
                     "application/json": components["schemas"]["GrantRow"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_grants_destroy: {
@@ -2179,117 +2277,13 @@ export interface operations {
                 };
                 content?: never;
             };
-        };
-    };
-    attach_interface_drafts_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["InterfaceDraft"];
-                };
-            };
-        };
-    };
-    attach_interface_drafts_update: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["InterfaceFormRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["InterfaceDraft"];
-                };
-            };
-        };
-    };
-    attach_loss_retrieve: {
-        parameters: {
-            query: {
-                kind: string;
-                name: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LossAnswer"];
-                };
-            };
-        };
-    };
-    attach_loss_csv_retrieve: {
-        parameters: {
-            query: {
-                kind: string;
-                name: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/csv": string;
-                };
-            };
-        };
-    };
-    attach_paths_retrieve: {
-        parameters: {
-            query?: {
-                array?: string;
-                cluster?: string;
-                volume?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PathsAnswer"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2313,18 +2307,30 @@ export interface operations {
                     "application/json": components["schemas"]["SetDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_set_drafts_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["SetFormRequest"];
             };
@@ -2336,6 +2342,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2359,18 +2374,30 @@ export interface operations {
                     "application/json": components["schemas"]["UseDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     attach_use_drafts_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["UseFormRequest"];
             };
@@ -2382,6 +2409,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UseDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2418,6 +2454,15 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedEntryList"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     audit_export_retrieve: {
@@ -2439,6 +2484,15 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     audit_proof_retrieve: {
@@ -2456,6 +2510,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proof"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2479,12 +2542,24 @@ export interface operations {
                     "application/json": components["schemas"]["BalanceDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     balance_drafts_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
@@ -2492,7 +2567,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MovesRequest"];
+                "application/json": components["schemas"]["BalanceFormRequest"];
             };
         };
         responses: {
@@ -2502,6 +2577,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BalanceDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2521,6 +2605,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupRow"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2544,6 +2637,15 @@ export interface operations {
                     "application/json": components["schemas"]["GroupBoard"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     balance_groups_plan_create: {
@@ -2565,6 +2667,15 @@ export interface operations {
                     "application/json": components["schemas"]["BalanceDraft"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     devices_list: {
@@ -2582,6 +2693,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2605,6 +2725,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2632,6 +2761,15 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceAnswer"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     devices_destroy: {
@@ -2651,6 +2789,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -2675,6 +2822,15 @@ export interface operations {
                     "application/json": components["schemas"]["ShownCertificate"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     devices_reread_create: {
@@ -2692,6 +2848,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2725,6 +2890,15 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedDiskList"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     exchange_import_create: {
@@ -2746,6 +2920,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2771,6 +2954,15 @@ export interface operations {
                     "application/json": components["schemas"]["Taken"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     exchange_package_retrieve: {
@@ -2788,6 +2980,15 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2813,6 +3014,15 @@ export interface operations {
                     "application/json": components["schemas"]["PackageAnswer"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     find_retrieve: {
@@ -2832,6 +3042,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hits"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2855,6 +3074,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     jobs_destroy: {
@@ -2874,6 +3102,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -2895,6 +3132,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Labels"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2921,6 +3167,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Labels"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2962,6 +3217,15 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedLotSummaryList"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     lots_create: {
@@ -2985,6 +3249,15 @@ export interface operations {
                     "application/json": components["schemas"]["LotDetail"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     lots_retrieve: {
@@ -3004,6 +3277,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotDetail"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3029,6 +3311,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     lots_carried_out_create: {
@@ -3048,6 +3339,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotDetail"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3071,6 +3371,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     lots_halt_create: {
@@ -3090,6 +3399,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotDetail"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3116,6 +3434,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     lots_sheet_retrieve: {
@@ -3139,6 +3466,15 @@ export interface operations {
                     "text/markdown": string;
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     lots_undo_create: {
@@ -3160,6 +3496,239 @@ export interface operations {
                     "application/json": components["schemas"]["LotDetail"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_components_list: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentRow"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_device_settings_retrieve: {
+        parameters: {
+            query?: {
+                array?: string;
+                cluster?: string;
+                host?: string;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceSettingsAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_interface_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterfaceDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_interface_drafts_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InterfaceFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterfaceDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_loss_retrieve: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LossAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_loss_csv_retrieve: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_paths_retrieve: {
+        parameters: {
+            query?: {
+                array?: string;
+                cluster?: string;
+                volume?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     rounds_retrieve: {
@@ -3177,6 +3746,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rounds"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3204,6 +3782,15 @@ export interface operations {
                     "application/json": components["schemas"]["FindingAnswer"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     rounds_findings_acknowledged_destroy: {
@@ -3224,6 +3811,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     session_retrieve: {
@@ -3241,6 +3837,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3266,6 +3871,15 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     session_destroy: {
@@ -3284,6 +3898,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     status_retrieve: {
@@ -3301,6 +3924,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Status"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3323,6 +3955,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trace"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -15,12 +15,12 @@ import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
 import { useStatus } from "../shell/useStatus";
 import { Grants } from "./Grants";
-import { PathBoard } from "./PathBoard";
-import { ClusterSelect, DraftHead, Fixables } from "./DraftParts";
+import { PathBoard } from "../parts/PathBoard";
+import { ClusterSelect, DraftHead, Fixables } from "../lots/DraftParts";
 import { Machines } from "./Machines";
 import { PoolFits } from "./PoolFits";
 import { SizingAdvice } from "./SizingAdvice";
-import { useTypedForm } from "./useTypedForm";
+import { useTypedForm } from "../lots/useTypedForm";
 
 type AttachForm = Schemas["AttachForm"];
 
@@ -31,7 +31,7 @@ export function AttachPage() {
   return id ? <AttachDraft key={id} id={id} /> : <AttachStart />;
 }
 
-const STARTS = [
+const STARTS: (Required<Schemas["NewLotRequest"]> & { name: string; text: string })[] = [
   {
     kind: "attach",
     form: {},
@@ -138,7 +138,8 @@ function AttachDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
   const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/drafts/{id}/", path)),
-    store: (body: AttachForm) => unwrap(api.PUT("/api/attach/drafts/{id}/", { ...path, body })),
+    store: (body: AttachForm, seen) =>
+      unwrap(api.PUT("/api/attach/drafts/{id}/", { ...path, ...seen, body })),
   });
   const plan = data?.plan;
   return (

@@ -8,8 +8,11 @@ import { DetachPage } from "./DetachPage";
 
 const plan = (part: Partial<Schemas["DetachPlan"]> = {}): Schemas["DetachPlan"] => ({
   volume: "slate-09",
+  serial: "6000000000000009",
+  kind: "block",
   array: "granite",
   pool: "granite-mixed",
+  pool_id: 3,
   size_bytes: TIB,
   allocated_bytes: TIB,
   datastore: "",
@@ -73,7 +76,7 @@ describe("taking a volume away", () => {
     expect(screen.getByText("Deleting cannot be undone.")).toBeVisible();
     fireEvent.change(field, { target: { value: "slate-09" } });
     expect(await screen.findByText("The name agrees; the lot may delete it.")).toBeVisible();
-    expect(puts(asked)).toEqual([{ keep: false, confirm: "slate-09" }]);
+    expect(puts(asked)).toEqual([{ volume: 9, keep: false, confirm: "slate-09" }]);
   });
 
   it("needs no name where the volume stays", async () => {
@@ -88,7 +91,7 @@ describe("taking a volume away", () => {
     fireEvent.click(screen.getByRole("radio", { name: /Detach only/ }));
     expect(await screen.findByText("none, it stays")).toBeVisible();
     expect(screen.queryByLabelText(/to allow deleting/)).toBeNull();
-    expect(puts(asked)).toEqual([{ keep: true, confirm: "" }]);
+    expect(puts(asked)).toEqual([{ volume: 9, keep: true, confirm: "" }]);
   });
 
   it("is fixed once the lot ran", async () => {

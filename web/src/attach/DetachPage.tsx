@@ -71,7 +71,11 @@ function DetachDraft({ id }: { id: number }) {
         aria-label="What becomes of the volume"
         value={plan.keep ? "keep" : "delete"}
         onChange={(event) => {
-          save.mutate({ keep: event.target.value === "keep", confirm: confirm ?? draft.data.form.confirm });
+          save.mutate({
+            ...draft.data.form,
+            keep: event.target.value === "keep",
+            confirm: confirm ?? draft.data.form.confirm,
+          });
         }}
         sx={{ my: 1.5 }}
       >
@@ -96,7 +100,7 @@ function DetachDraft({ id }: { id: number }) {
           autoComplete="off"
           onChange={(event) => {
             setConfirm(event.target.value);
-            save.mutate({ keep: false, confirm: event.target.value });
+            save.mutate({ ...draft.data.form, keep: false, confirm: event.target.value });
           }}
           helperText={
             plan.confirmed ? "The name agrees; the lot may delete it." : "Deleting cannot be undone."

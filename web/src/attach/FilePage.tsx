@@ -12,9 +12,9 @@ import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { ClusterSelect, DraftHead } from "./DraftParts";
+import { ClusterSelect, DraftHead } from "../lots/DraftParts";
 import { PoolFits } from "./PoolFits";
-import { useTypedForm } from "./useTypedForm";
+import { useTypedForm } from "../lots/useTypedForm";
 
 type Form = Schemas["FileForm"];
 type FormSent = Schemas["FileFormRequest"];
@@ -47,8 +47,8 @@ function FileDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
   const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/file-drafts/{id}/", path)),
-    store: (typed: Form) =>
-      unwrap(api.PUT("/api/attach/file-drafts/{id}/", { ...path, body: typed as FormSent })),
+    store: (typed: Form, seen) =>
+      unwrap(api.PUT("/api/attach/file-drafts/{id}/", { ...path, ...seen, body: typed as FormSent })),
   });
   const plan = data?.plan;
   return (

@@ -7,10 +7,10 @@ import type { Schemas } from "../api/problem";
 import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { ClusterSelect, DraftHead, Fixables } from "./DraftParts";
-import { PathBoard } from "./PathBoard";
+import { ClusterSelect, DraftHead, Fixables } from "../lots/DraftParts";
+import { PathBoard } from "../parts/PathBoard";
 import { PoolFits } from "./PoolFits";
-import { useTypedForm } from "./useTypedForm";
+import { useTypedForm } from "../lots/useTypedForm";
 
 type Form = Schemas["SetForm"];
 type Room = Schemas["SetRoom"];
@@ -33,7 +33,7 @@ function SetDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
   const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/set-drafts/{id}/", path)),
-    store: (body: Form) => unwrap(api.PUT("/api/attach/set-drafts/{id}/", { ...path, body })),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/set-drafts/{id}/", { ...path, ...seen, body })),
   });
   const plan = data?.plan;
   const problem = plan?.problems.find((entry) => entry.field === "name");

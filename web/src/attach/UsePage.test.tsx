@@ -5,9 +5,10 @@ import { lot, person, summary, TIB } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { UsePage } from "./UsePage";
 
-const form: Schemas["UseForm"] = { name: "", confirm: "" };
+const form: Schemas["UseForm"] = { volume: 9, name: "", confirm: "", cluster: "" };
 const plan: Schemas["UsePlan"] = {
   volume: "slate-09",
+  serial: "6000000000000009",
   array: "granite",
   pool: "granite-mixed",
   size_bytes: TIB,
@@ -47,7 +48,7 @@ describe("making a datastore of a volume", () => {
     });
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
-        name: "",
+        ...form,
         confirm: "slate-09",
       });
     });

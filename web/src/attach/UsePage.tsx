@@ -8,8 +8,8 @@ import { FactList } from "../parts/FactList";
 import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { DraftHead } from "./DraftParts";
-import { useTypedForm } from "./useTypedForm";
+import { DraftHead } from "../lots/DraftParts";
+import { useTypedForm } from "../lots/useTypedForm";
 
 type Form = Schemas["UseForm"];
 type Plan = Schemas["UsePlan"];
@@ -26,13 +26,13 @@ export function UsePage() {
   );
 }
 
-const EMPTY: Form = { name: "", confirm: "" };
+const EMPTY: Form = { volume: null, name: "", confirm: "", cluster: "" };
 
 function UseDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
   const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
     load: () => unwrap(api.GET("/api/attach/use-drafts/{id}/", path)),
-    store: (body: Form) => unwrap(api.PUT("/api/attach/use-drafts/{id}/", { ...path, body })),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/use-drafts/{id}/", { ...path, ...seen, body })),
   });
   const plan = data?.plan;
   const problem = plan?.problems.find((entry) => entry.field === "name");

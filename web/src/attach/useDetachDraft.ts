@@ -1,6 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { seenAs } from "../lots/useTypedForm";
 import { lotKey } from "../lots/useLot";
+
+type Draft = Schemas["DetachDraft"];
 
 const keyOf = (lot: number) => ["detach", lot];
 
@@ -13,13 +17,21 @@ export function useDetachDraft(lot: number) {
     queryFn: () => unwrap(api.GET("/api/attach/detach/{id}/", path)),
   });
   const save = useMutation({
-    mutationFn: (body: { keep: boolean; confirm: string }) =>
-      unwrap(api.PUT("/api/attach/detach/{id}/", { ...path, body })),
+    mutationFn: (body: Schemas["DetachFormRequest"]) =>
+      unwrap(
+        api.PUT("/api/attach/detach/{id}/", {
+          ...path,
+          ...seenAs(queries.getQueryData<Draft>(keyOf(lot))?.lot.version),
+          body,
+        }),
+      ),
     scope: { id: `detach ${String(lot)}` },
     onSuccess: (answer) => {
       queries.setQueryData(keyOf(lot), answer);
       queries.setQueryData(lotKey(lot), answer.lot);
     },
+    // Somebody may have been faster: what is stored now is shown.
+    onError: () => void queries.invalidateQueries({ queryKey: keyOf(lot) }),
   });
   return { draft, save };
 }

@@ -1,6 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Schemas } from "../api/problem";
 import { auditor, board, lot, person, plan, stack, summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { BalancePage } from "./BalancePage";
@@ -16,13 +17,14 @@ const show = (at = "/balance/quayside") =>
     at,
   );
 
+const form: Schemas["BalanceForm"] = { group: "quayside", moves: [] };
 const answers = (more: Record<string, unknown> = {}) => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [
     { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9 },
   ],
   "GET /api/balance/groups/quayside/": board(),
-  "GET /api/balance/drafts/9/": { lot: lot(), plan: plan() },
+  "GET /api/balance/drafts/9/": { form, lot: lot(), plan: plan() },
   ...more,
 });
 
@@ -93,22 +95,27 @@ describe("a balance group", () => {
   it("takes a move out by sending the others", async () => {
     const asked = serve(
       answers({
-        "PUT /api/balance/drafts/9/": { lot: lot({ steps: [] }), plan: plan({ moves: [], clears: false }) },
+        "PUT /api/balance/drafts/9/": {
+          form,
+          lot: lot({ steps: [] }),
+          plan: plan({ moves: [], clears: false }),
+        },
       }),
     );
     show(DRAFT);
     fireEvent.click(await screen.findByRole("button", { name: "Take tug-roster disk 1 out" }));
     expect(await screen.findByText(/No move is planned/)).toBeVisible();
-    expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toEqual({ moves: [] });
+    expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toEqual({ group: "quayside", moves: [] });
   });
 
   it("adds a move from the keyboard's menu to those planned", async () => {
-    const asked = serve(answers({ "PUT /api/balance/drafts/9/": { lot: lot(), plan: plan() } }));
+    const asked = serve(answers({ "PUT /api/balance/drafts/9/": { form, lot: lot(), plan: plan() } }));
     show(DRAFT);
     fireEvent.click(await screen.findByRole("button", { name: /^payroll, 540 GiB, heat 2.0/ }));
     fireEvent.click(await screen.findByRole("menuitem", { name: /Move to berth-b, 50 % full/ }));
     await waitFor(() => {
       expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toEqual({
+        group: "quayside",
         moves: [
           { disk: 11, target: 2 },
           { disk: 12, target: 2 },
@@ -118,12 +125,17 @@ describe("a balance group", () => {
   });
 
   it("takes a planned move back when its disk is left where it is", async () => {
-    const asked = serve(answers({ "PUT /api/balance/drafts/9/": { lot: lot(), plan: plan({ moves: [] }) } }));
+    const asked = serve(
+      answers({ "PUT /api/balance/drafts/9/": { form, lot: lot(), plan: plan({ moves: [] }) } }),
+    );
     show(DRAFT);
     fireEvent.click(await screen.findByRole("button", { name: /^tug-roster.*planned to leave/ }));
     fireEvent.click(await screen.findByRole("menuitem", { name: /Leave on berth-a/ }));
     await waitFor(() => {
-      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toEqual({ moves: [] });
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toEqual({
+        group: "quayside",
+        moves: [],
+      });
     });
   });
 
@@ -133,7 +145,7 @@ describe("a balance group", () => {
       broken: ["berth-b would be over its fill ceiling."],
       unresolved: ["berth-a stays over its fill ceiling: 3 disks are pinned."],
     });
-    serve(answers({ "GET /api/balance/drafts/9/": { lot: lot(), plan: impossible } }));
+    serve(answers({ "GET /api/balance/drafts/9/": { form, lot: lot(), plan: impossible } }));
     show(DRAFT);
     expect(await screen.findByText("berth-b would be over its fill ceiling.")).toBeVisible();
     expect(screen.getByText(/3 disks are pinned/)).toBeVisible();

@@ -53,7 +53,7 @@ function Group({ name }: { name: string }) {
     if (lot) show(lot);
   }, [lot, show]);
   const inDraft = draft.data?.lot.summary.state === "draft";
-  const plan = inDraft ? draft.data?.plan : undefined;
+  const plan = (inDraft && draft.data?.plan) || undefined;
   const mayChange = session?.may_change ?? false;
   useTrayStrip(board.data, plan);
   const move = (disk: number, target: number) => {

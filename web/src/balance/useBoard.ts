@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { seenAs } from "../lots/useTypedForm";
 import { lotKey } from "../lots/useLot";
 
 export type Board = Schemas["GroupBoard"];
@@ -30,13 +31,18 @@ export function useBalanceDraft(lot: number | null) {
     enabled: lot !== null,
   });
   const put = useMutation({
-    mutationFn: (moves: { disk: number; target: number }[]) =>
-      unwrap(api.PUT("/api/balance/drafts/{id}/", { ...path, body: { moves } })),
+    mutationFn: (moves: { disk: number; target: number }[]) => {
+      const last = queries.getQueryData<Schemas["BalanceDraft"]>(["balance draft", lot]);
+      const body = { group: last?.form.group ?? "", moves };
+      return unwrap(api.PUT("/api/balance/drafts/{id}/", { ...path, ...seenAs(last?.lot.version), body }));
+    },
     scope: { id: `balance ${String(lot)}` },
     onSuccess: (answer) => {
       queries.setQueryData(["balance draft", lot], answer);
       queries.setQueryData(lotKey(lot ?? 0), answer.lot);
     },
+    // Somebody may have been faster: what is stored now is shown.
+    onError: () => void queries.invalidateQueries({ queryKey: ["balance draft", lot] }),
   });
   return { draft, put };
 }

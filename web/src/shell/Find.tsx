@@ -5,18 +5,8 @@ import { useDeferredValue, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
 import { useUnit } from "../parts/unit";
+import { useStatus } from "./useStatus";
 import "./find.css";
-
-const PAGES = [
-  ["Rounds", "/"],
-  ["Attach", "/attach"],
-  ["Paths", "/attach/paths"],
-  ["Device settings", "/attach/device-settings"],
-  ["What if it is taken away", "/attach/loss"],
-  ["Balance", "/balance"],
-  ["Lots", "/lots"],
-  ["Devices", "/devices"],
-] as const;
 
 /** Find: any thing by name or serial, and the pages. */
 export function Find({ onClose }: { onClose: () => void }) {
@@ -24,6 +14,7 @@ export function Find({ onClose }: { onClose: () => void }) {
   const wanted = useDeferredValue(text.trim());
   const navigate = useNavigate();
   const { size } = useUnit();
+  const { data: status } = useStatus();
   const found = useQuery({
     queryKey: ["find", wanted],
     queryFn: () => unwrap(api.GET("/api/find/", { params: { query: { q: wanted } } })),
@@ -34,7 +25,9 @@ export function Find({ onClose }: { onClose: () => void }) {
     onClose();
     void navigate(to);
   };
-  const pages = PAGES.filter(([name]) => name.toLowerCase().includes(wanted.toLowerCase()));
+  const pages = [...(status?.tabs ?? []), ...(status?.pages ?? [])].filter((page) =>
+    page.name.toLowerCase().includes(wanted.toLowerCase()),
+  );
   const hits = wanted ? (found.data?.hits ?? []) : [];
   return (
     <Dialog
@@ -71,16 +64,16 @@ export function Find({ onClose }: { onClose: () => void }) {
               </span>
             </Command.Item>
           ))}
-          {pages.map(([name, to]) => (
+          {pages.map((page) => (
             <Command.Item
-              key={to}
-              value={`page ${name}`}
+              key={page.path}
+              value={`page ${page.name}`}
               onSelect={() => {
-                go(to);
+                go(page.path);
               }}
             >
               <span className="find-kind">page</span>
-              <strong>{name}</strong>
+              <strong>{page.name}</strong>
             </Command.Item>
           ))}
         </Command.List>

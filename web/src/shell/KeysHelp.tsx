@@ -2,14 +2,14 @@ import Dialog from "@mui/material/Dialog";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import { Key } from "./TopStrip";
+import { useStatus } from "./useStatus";
 
-const KEYS: readonly (readonly [string, string])[] = [
+type Line = readonly [string, string];
+const FIRST: readonly Line[] = [
   ["/", "find anything"],
   ["?", "this list"],
-  ["G R", "Rounds"],
-  ["G A", "Attach"],
-  ["G B", "Balance"],
-  ["G L", "Lots"],
+];
+const OTHERS: readonly Line[] = [
   ["G D", "Devices"],
   ["J", "next row"],
   ["K", "previous row"],
@@ -24,12 +24,14 @@ const KEYS: readonly (readonly [string, string])[] = [
 
 /** All keys. */
 export function KeysHelp({ onClose }: { onClose: () => void }) {
+  const { data: status } = useStatus();
+  const pages = (status?.tabs ?? []).map((tab): Line => [`G ${tab.letter.toUpperCase()}`, tab.name]);
   return (
     <Dialog open onClose={onClose} aria-labelledby="keys-title">
       <DialogTitle id="keys-title">Keys</DialogTitle>
       <DialogContent>
         <dl style={{ display: "grid", gridTemplateColumns: "60px 220px", rowGap: 8, margin: 0 }}>
-          {KEYS.map(([key, meaning]) => (
+          {[...FIRST, ...pages, ...OTHERS].map(([key, meaning]) => (
             <div key={key} style={{ display: "contents" }}>
               <dt>
                 <Key>{key}</Key>

@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { job, lot, person, status, step } from "../tests/data";
+import { job, lot, person, status, step, tabs } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { Shell } from "./Shell";
 
@@ -14,7 +14,7 @@ const rounds = {
 };
 const answers = (more: Record<string, unknown> = {}) => ({
   "GET /api/session/": person,
-  "GET /api/status/": status({ findings: 3, stages: [{ stage: "balance", findings: 2 }] }),
+  "GET /api/status/": status({ findings: 3, tabs: tabs({ rounds: 3, balance: 2 }) }),
   "GET /api/rounds/": rounds,
   ...more,
 });
@@ -56,6 +56,7 @@ describe("the frame", () => {
   it("goes to pages by keys", async () => {
     serve(answers());
     show();
+    await screen.findByRole("link", { name: /Balance/ });
     for (const [letter, path] of [
       ["a", "/attach"],
       ["b", "/balance"],

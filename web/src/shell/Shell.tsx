@@ -10,6 +10,7 @@ import { useUnit } from "../parts/unit";
 import type { Mode } from "../theme/tokens";
 import { Find } from "./Find";
 import { KeysHelp } from "./KeysHelp";
+import { useStatus } from "./useStatus";
 import { TopStrip } from "./TopStrip";
 import { Tray } from "./Tray";
 import { TrayProvider, useTray } from "./trayState";
@@ -35,6 +36,7 @@ function Frame({ mode, setMode }: Props) {
   const { toggle } = useUnit();
   const { fold } = useTray();
   const reread = useReread();
+  const { data: status } = useStatus();
   useShortcuts({
     "/": () => {
       setOpen("find");
@@ -47,10 +49,9 @@ function Frame({ mode, setMode }: Props) {
     r: () => {
       reread.start();
     },
-    "g r": () => void navigate("/"),
-    "g a": () => void navigate("/attach"),
-    "g b": () => void navigate("/balance"),
-    "g l": () => void navigate("/lots"),
+    ...Object.fromEntries(
+      (status?.tabs ?? []).map((tab) => [`g ${tab.letter}`, () => void navigate(tab.path)]),
+    ),
     "g d": () => void navigate("/devices"),
   });
   const close = () => {

@@ -30,13 +30,6 @@ const STALE_SECONDS = 120;
 /** The top strip: the work in its order, find, unit, age of the reading, account. */
 export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: Props) {
   const { data: status } = useStatus();
-  const waiting = (stage: string) => status?.stages.find((entry) => entry.stage === stage)?.findings ?? 0;
-  const pages = [
-    { to: "/", name: "Rounds", count: status?.findings ?? 0 },
-    { to: "/attach", name: "Attach", count: waiting("attach") },
-    { to: "/balance", name: "Balance", count: waiting("balance") },
-    { to: "/lots", name: "Lots", count: status?.lots ?? 0 },
-  ];
   return (
     <Box
       component="header"
@@ -68,8 +61,8 @@ export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: P
         <img src={`${import.meta.env.BASE_URL}mark.svg`} alt="" width="26" height="26" /> Move Lot
       </Link>
       <Box component="nav" aria-label="Pages" sx={{ display: "flex", gap: 0.5 }}>
-        {pages.map((page) => (
-          <PageLink key={page.to} {...page} />
+        {status?.tabs.map((tab) => (
+          <PageLink key={tab.stage} to={tab.path} name={tab.name} count={tab.waiting} />
         ))}
       </Box>
       <Box sx={{ flex: 1 }} />

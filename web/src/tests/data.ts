@@ -58,12 +58,27 @@ export const finding = (
   ...part,
 });
 
+/** The pages of the top strip, with how many things wait on each. */
+export const tabs = (waiting: Record<string, number> = {}): Schemas["TabCount"][] =>
+  (
+    [
+      ["rounds", "Rounds", "/", "r"],
+      ["attach", "Attach", "/attach", "a"],
+      ["balance", "Balance", "/balance", "b"],
+      ["lots", "Lots", "/lots", "l"],
+    ] as const
+  ).map(([stage, name, path, letter]) => ({ stage, name, path, letter, waiting: waiting[stage] ?? 0 }));
+
 export const status = (part: Partial<Schemas["Status"]> = {}): Schemas["Status"] => ({
   devices: 4,
   devices_away: 0,
   oldest_reading_at: new Date().toISOString(),
   findings: 2,
-  stages: [{ stage: "balance", findings: 1 }],
+  tabs: tabs(),
+  pages: [
+    { name: "Devices", path: "/devices" },
+    { name: "Paths", path: "/attach/paths" },
+  ],
   lots: 0,
   active_lot: null,
   newest_draft: null,
@@ -94,7 +109,6 @@ export const step = (part: Partial<Schemas["StepAnswer"]> = {}): Schemas["StepAn
   title: "Move tug-roster disk 1",
   detail: "berth-a → berth-b",
   state: "waiting",
-  needs: [],
   planned_start: 0,
   planned_end: 4,
   done_amount: 0,

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.findings.base import FindingKind, Subject, Words
-from movelot.lots.drafting import Remedy
-from movelot_core.files import SETTINGS, Difference, gives_up_early
+from movelot.lots.kinds import Remedy
+from movelot_core.nfs import SETTINGS, Difference, gives_up_early
 from movelot_core.rounds import Urgency
 
 

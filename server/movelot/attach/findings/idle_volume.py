@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.findings.base import FindingKind, Size, Subject, Words
-from movelot.lots.drafting import Remedy
+from movelot.lots.kinds import Remedy
 from movelot_core.rounds import Urgency
 from movelot_core.units import count_of
 

@@ -16,7 +16,7 @@ from movelot.inventory.models import Device, Export, Initiator, Offer, Volume
 from movelot.inventory.paths import initiators_of
 from movelot.inventory.placement import hosts_using
 from movelot.lots.models import Lot
-from movelot_core.sight import Sight, idle, leftover
+from movelot_core.masking import VolumeAccess, idle, leftover
 
 
 class MaskingJudge(Judge):
@@ -46,7 +46,7 @@ def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Found[IdleVol
     volumes = Volume.objects.filter(device=array).exclude(kind=Volume.Kind.MEMBER).order_by("name")
     for key, name, serial, size, kind in volumes.values_list("pk", "name", "serial", "size_bytes", "kind"):
         users = frozenset(mounted.get(serial, ()))
-        found = idle(Sight(size, frozenset(admitted.get(key, ())), users, users)) if name not in coming else None
+        found = idle(VolumeAccess(size, frozenset(admitted.get(key, ())), users, users)) if name not in coming else None
         if found:
             evidence = IdleVolumeEvidence(kind, found.size_bytes, found.offered)
             yield Found(IDLE_VOLUME, Subject("volume", key, name), evidence)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from movelot.balance.findings.over_fill import moves
 from movelot.findings.base import FindingKind, Subject, Words
-from movelot.lots.drafting import Remedy
+from movelot.lots.kinds import Remedy
 from movelot_core.rounds import Urgency
 from movelot_core.units import count_of, format_share
 

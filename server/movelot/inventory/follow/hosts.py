@@ -19,7 +19,9 @@ from movelot.inventory.models import (
     Mount,
 )
 from movelot.inventory.readings import HostReading, Row
-from movelot_core.fabric.paths import FC, bare_address
+from movelot_core.fabric.paths import bare_address
+from movelot_core.fabric.transports import transport_of
+from movelot_core.fabric.transports.base import KnownBy
 
 Told = Sequence[tuple[Device, HostReading]]
 DATASTORE_FIELDS = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents", "gone_at")
@@ -56,7 +58,11 @@ def _follow_host(device: Device, reading: HostReading) -> None:
     device.subsystems, device.queue_depth = reading.subsystems, reading.queue_depth
     device.sessions, device.chap = reading.sessions, reading.chap
     device.default_datastore = reading.default_datastore
-    device.wwpns = [bare_address(port["network"]) for port in reading.ports if port["protocol"] == FC]
+    device.wwpns = [
+        bare_address(port["network"])
+        for port in reading.ports
+        if transport_of(port["protocol"]).known_by is KnownBy.WWPN
+    ]
 
 
 def _follow_datastores(told: Told) -> dict[str, int]:

@@ -7,7 +7,7 @@ from django.db.models import Q
 from django.utils.functional import cached_property
 
 from movelot.inventory.models.durable import Durable
-from movelot_core.fabric.paths import NVME
+from movelot_core.fabric.transports import transport_of
 
 
 class Cluster(models.Model):
@@ -130,7 +130,7 @@ class Device(Durable):
     @property
     def has_namespaces(self) -> bool:
         """Whether what an array offers are namespaces of an NVMe subsystem, that hosts connect to."""
-        return NVME in self.protocols
+        return any(transport_of(each).numbers_itself for each in self.protocols)
 
 
 class Reading(models.Model):

@@ -1,85 +1,30 @@
-"""All step kinds by name."""
+"""All step kinds by name, found in the files of this folder: a kind that is written is registered."""
+
+from __future__ import annotations
+
+import importlib
+import inspect
+import pkgutil
+from typing import Any
 
 from movelot.lots.steps.base import StepKind
-from movelot.lots.steps.chap import LogInAgain, ReplaceArrayChap, ReplaceHostChap, SetArrayChap, SetHostChap
-from movelot.lots.steps.connections import ConnectSubsystem, DisconnectSubsystem, LogIn, LogOut
-from movelot.lots.steps.default_store import SetDefaultStore
-from movelot.lots.steps.files import (
-    CreateFileSystem,
-    DeleteFileSystem,
-    ExportFileSystem,
-    MountExport,
-    SetClients,
-    SetFileClient,
-    UnmountExport,
-    WithdrawExport,
-)
-from movelot.lots.steps.hosts import (
-    BindUplink,
-    FormatDevice,
-    Mount,
-    Remount,
-    Rescan,
-    Scan,
-    SetDevices,
-    SetFrameSize,
-    SetPathPolicy,
-    Unmount,
-    WipeDevice,
-)
-from movelot.lots.steps.interfaces import CreateInterface, DropInterface
-from movelot.lots.steps.masking import AddInitiator, DropInitiator, LetIn
-from movelot.lots.steps.move_disk import MoveDisk
-from movelot.lots.steps.raw import GiveVolume, TakeVolume
-from movelot.lots.steps.sets import CreateVolumeSet, DeleteVolumeSet, MountSet
-from movelot.lots.steps.volumes import CreateVolume, DeleteVolume, OfferVolume, WithdrawVolume
 
-KINDS: dict[str, StepKind] = {
-    kind.name: kind()
-    for kind in (
-        AddInitiator,
-        BindUplink,
-        ConnectSubsystem,
-        CreateFileSystem,
-        CreateInterface,
-        CreateVolume,
-        CreateVolumeSet,
-        DeleteFileSystem,
-        DeleteVolume,
-        DeleteVolumeSet,
-        DisconnectSubsystem,
-        DropInitiator,
-        DropInterface,
-        ExportFileSystem,
-        FormatDevice,
-        GiveVolume,
-        LetIn,
-        LogIn,
-        LogInAgain,
-        LogOut,
-        Mount,
-        MountExport,
-        MountSet,
-        MoveDisk,
-        OfferVolume,
-        Remount,
-        ReplaceArrayChap,
-        ReplaceHostChap,
-        Rescan,
-        Scan,
-        SetArrayChap,
-        SetClients,
-        SetDefaultStore,
-        SetFileClient,
-        SetFrameSize,
-        SetHostChap,
-        SetDevices,
-        SetPathPolicy,
-        TakeVolume,
-        Unmount,
-        UnmountExport,
-        WipeDevice,
-        WithdrawExport,
-        WithdrawVolume,
-    )
-}
+AnyKind = type[StepKind[Any]]
+
+
+def _kinds_in(package: str, paths: list[str]) -> dict[str, AnyKind]:
+    """Every kind that a module of a package declares. ValueError for two of one name."""
+    found: dict[str, AnyKind] = {}
+    for info in pkgutil.iter_modules(paths):
+        module = importlib.import_module(f"{package}.{info.name}")
+        for each in vars(module).values():
+            own = inspect.isclass(each) and issubclass(each, StepKind) and each.__module__ == module.__name__
+            if not own or inspect.isabstract(each):
+                continue
+            if each.kind in found:
+                raise ValueError(f"Two step kinds are named {each.kind}: {found[each.kind]} and {each}.")
+            found[each.kind] = each
+    return found
+
+
+KINDS: dict[str, AnyKind] = _kinds_in(__name__, list(__path__))

@@ -1,7 +1,8 @@
-"""The contract of a step kind: check, begin, follow, verify, undo.
+"""The contract of a step kind: begin, follow, verify, undo.
 
-A kind is stateless; all it may use is the StepRun it is given. ``begin`` must be safe to call again after a crash at
-any instant: it first looks whether its effect, or work under its key, is there already.
+A kind is a model whose fields are its params, so that a step of it cannot be written otherwise than it is read. All it
+may use besides is the StepRun it is given. ``begin`` must be safe to call again after a crash at any instant: it first
+looks whether its effect, or work under its key, is there already.
 
 StepProblem   a step may not or did not do its work; what stayed as it was is part of it
 """
@@ -9,14 +10,16 @@ StepProblem   a step may not or did not do its work; what stayed as it was is pa
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from dataclasses import dataclass
+from typing import Any, ClassVar, Generic, TypeVar
+
+from pydantic import ConfigDict, ValidationError
 
 from movelot.devices.session import DeviceSession
 from movelot.devices.work import Work, abandon, work_at
+from movelot.lots.steps.values import Document, Nothing, Result
 
-Values = dict[str, Any]
+R = TypeVar("R", bound=Result)
 
 
 class StepProblem(Exception):
@@ -26,7 +29,7 @@ class StepProblem(Exception):
         super().__init__(message)
         self.code, self.message, self.unchanged, self.hint = code, message, unchanged, hint
 
-    def document(self, device: str) -> Values:
+    def document(self, device: str) -> dict[str, str]:
         return {
             "code": self.code,
             "device": device,
@@ -37,60 +40,63 @@ class StepProblem(Exception):
 
 
 @dataclass(frozen=True)
-class StepSpec:
-    """A step as a stage drafts it. ``needs`` are positions in the same draft.
+class StepSpec(Generic[R]):
+    """A step as a stage drafts it: what it does, on which device, and what people read of it.
 
-    ``last`` marks a step of an undo that only makes sense once all others ran, such as a scan that sees things gone.
-    A param, or an entry of a list that is one, may be ``{"step": n, "field": name}``: the field of that step's result,
-    known once it is done.
+    ``slots`` are what it occupies besides its device, ``seconds`` what it should take from sizes and rates as devices
+    tell them. ``undoes`` is the position, in the lot that is undone, of the step that it takes back. ``last`` marks a
+    step of an undo that only makes sense once all others ran, such as a scan that sees things gone.
     """
 
-    kind: str
+    step: StepKind[R]
     device: str
     title: str
     detail: str = ""
-    params: Mapping[str, Any] = field(default_factory=dict)
-    needs: tuple[int, ...] = ()
     slots: tuple[str, ...] = ()
     seconds: float = 1.0
     last: bool = False
+    undoes: int | None = None
 
 
 @dataclass(frozen=True)
-class StepRun:
-    """A step as its kind sees it: its key, its params with results filled in, and a session with its device."""
+class StepRun(Generic[R]):
+    """A step under way: its key, a session with its device, the work it started there, and what it told so far."""
 
     key: str
-    params: Values
     session: DeviceSession
     task_uri: str = ""
-    result: Values = field(default_factory=dict)
+    result: R | None = None
+
+
+@dataclass(frozen=True)
+class Progress(Generic[R]):
+    """Where a step stands: done with a result, or long work followed at ``task_uri``. None is the empty result."""
+
+    done: bool
+    result: R | None = None
+    task_uri: str = ""
+    work: Work | None = None
 
 
 class Unproven(Exception):
     """A step acted, but its effect was not there when the device was asked anew; what was made is in ``progress``."""
 
-    def __init__(self, cause: StepProblem, progress: Progress, reversible: bool) -> None:
+    def __init__(self, cause: StepProblem, progress: Progress[Any], reversible: bool) -> None:
         super().__init__(cause.message)
         self.progress = progress
         then = "an undo takes that back." if reversible else "nothing brings back what was there."
         self.problem = StepProblem(cause.code, cause.message, f"The step acted; {then}", cause.hint)
 
 
-@dataclass(frozen=True)
-class Progress:
-    """Where a step stands: done with a result, or long work followed at ``task_uri``."""
+class StepKind(Document, ABC, Generic[R]):
+    """One kind of step; its fields are its params."""
 
-    done: bool
-    result: Values = field(default_factory=dict)
-    task_uri: str = ""
-    work: Work | None = None
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
-
-class StepKind(ABC):
-    """One kind of step."""
-
-    name: ClassVar[str]
+    # Its name in the database and the API.
+    kind: ClassVar[str]
+    # Raised when params change, with an ``upgraded`` that knows the older ones.
+    params_version: ClassVar[int] = 1
     # What has to hold afterwards, for people who do the step by hand.
     proof: ClassVar[str] = ""
     # False where nothing brings back what the step took away.
@@ -98,11 +104,51 @@ class StepKind(ABC):
     # Whether it acts more than once on its device, so that one that failed may have done a part.
     piecewise: ClassVar[bool] = False
 
+    @classmethod
+    def result_type(cls) -> type[Result]:
+        """The model of what it tells."""
+        for base in cls.__mro__:
+            meta: dict[str, Any] = getattr(base, "__pydantic_generic_metadata__", {})
+            if meta.get("origin") is StepKind and isinstance(meta["args"][0], type):
+                found: type[Result] = meta["args"][0]
+                return found
+        return Nothing
+
+    @classmethod
+    def upgraded(cls, params: dict[str, Any], version: int) -> dict[str, Any]:
+        """Params stored by an older ``version`` of the kind as they are today."""
+        return params
+
+    @classmethod
+    def read(cls, params: dict[str, Any], version: int) -> StepKind[R]:
+        """The step as it was stored. StepProblem, with the field named, where it cannot be understood."""
+        try:
+            return cls.model_validate(params if version == cls.params_version else cls.upgraded(params, version))
+        except ValidationError as error:
+            raise unreadable(error, "step") from error
+
+    @classmethod
+    def told(cls, result: dict[str, Any]) -> R:
+        """A stored result. StepProblem, with the field named, where it cannot be understood."""
+        try:
+            return cls.result_type().model_validate(result)  # type: ignore[return-value]  # R, by result_type
+        except ValidationError as error:
+            raise unreadable(error, "result of the step") from error
+
+    def on(self, device: str, title: str, detail: str = "", **more: Any) -> StepSpec[R]:
+        """The step as drafted for a device, with what people read of it; ``more`` as StepSpec has it."""
+        return StepSpec(self, device, title, detail, **more)
+
+    @property
+    def amount(self) -> float:
+        """How much there is to do, in the units in which its device tells progress; 0 where it tells none."""
+        return 0.0
+
     @abstractmethod
-    def begin(self, run: StepRun) -> Progress:
+    def begin(self, run: StepRun[R]) -> Progress[R]:
         """Do the step, or start its work; harmless when done already. Raises StepProblem or DeviceError."""
 
-    def follow(self, run: StepRun) -> Progress:
+    def follow(self, run: StepRun[R]) -> Progress[R]:
         """Where long work stands. A task that ended badly raises StepProblem."""
         work = work_at(run.session, run.task_uri)
         if work.running:
@@ -117,19 +163,27 @@ class StepKind(ABC):
         return Progress(True, run.result, run.task_uri, work)
 
     @abstractmethod
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[R], result: R) -> None:
         """Prove the effect by asking the device anew; StepProblem when it is not there."""
 
     @abstractmethod
-    def undo(self, params: Values, result: Values) -> StepSpec | None:
-        """The step that takes this one back (the caller fills in device and needs); None if nothing has to be."""
+    def undo(self, result: R) -> StepSpec[Any] | None:
+        """The step that takes this one back (the caller fills in the device); None if nothing has to be."""
 
-    def stop(self, run: StepRun) -> bool:
+    def stop(self, run: StepRun[R]) -> bool:
         """Abandon running work safely. Returns whether there was any; short steps have none and are let finish."""
         if not run.task_uri:
             return False
         abandon(run.session, run.task_uri)
         return True
+
+
+def unreadable(error: ValidationError, what: str) -> StepProblem:
+    """What of a stored document cannot be understood."""
+    first = error.errors(include_url=False)[0]
+    where = ".".join(map(str, first["loc"])) or "the whole"
+    message = f"The {what} is kept in a form that this release cannot read ({where}: {first['msg'].lower()})."
+    return StepProblem("step_unreadable", message, "Nothing was changed by this step.", "Draft the lot again.")
 
 
 def demand(

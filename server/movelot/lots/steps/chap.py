@@ -6,125 +6,149 @@ method, and the sessions of the login that follows.
 
 from __future__ import annotations
 
-from typing import Any
+from abc import abstractmethod
+from typing import Any, ClassVar
 
 from movelot.devices import array, host
 from movelot.devices.chap import chap_body
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
+from movelot.lots.steps.connections import Pairs
+from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.values import Document, Nothing
 from movelot_core.fabric.chap import Chap
 
 
-class SetChap(StepKind):
-    """Params: wanted and before, each {method, user, secret, target_user, target_secret}; secrets sealed, as text."""
+class ChapValue(Document):
+    """A method with the names and sealed secrets that it needs; ``target_`` those of the array, for mutual CHAP."""
 
-    what = ""
+    method: str
+    user: str = ""
+    secret: str = ""
+    target_user: str = ""
+    target_secret: str = ""
 
-    def method_now(self, run: StepRun) -> str:
-        raise NotImplementedError
 
-    def put(self, run: StepRun, body: dict[str, Any]) -> None:
-        raise NotImplementedError
+class SetChap(Swap):
+    """``host`` is the name of the host that logs in."""
 
-    def begin(self, run: StepRun) -> Progress:
-        wanted, before = run.params["wanted"], run.params["before"]
+    what: ClassVar[str] = ""
+
+    host: str
+    wanted: ChapValue
+    before: ChapValue
+
+    @abstractmethod
+    def method_now(self, run: StepRun[Nothing]) -> str:
+        """The method as the device tells it."""
+
+    @abstractmethod
+    def put(self, run: StepRun[Nothing], body: dict[str, Any]) -> None:
+        """Set the method with its secrets."""
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        wanted, before = self.wanted, self.before
         now = self.method_now(run)
-        demand(
-            now in (wanted["method"], before["method"]),
-            "chap_changed",
-            f"CHAP was {before['method']} when the lot was drafted and is {now} now.",
-            hint="Draft the lot again from a fresh reading.",
-        )
+        message = f"CHAP was {before.method} when the lot was drafted and is {now} now."
+        self.demand_known(now in (wanted.method, before.method), "chap_changed", message)
         # A secret cannot be asked for: it is written again, which is harmless.
-        self.put(run, chap_body(wanted))
+        self.put(run, chap_body(wanted.model_dump(exclude_defaults=True)))
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        now, wanted = self.method_now(run), run.params["wanted"]["method"]
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        now, wanted = self.method_now(run), self.wanted.method
         demand(now == wanted, "chap_differs", f"CHAP is {now} on {run.session.name}, not {wanted}.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec | None:
-        swapped = {**params, "wanted": params["before"], "before": params["wanted"]}
-        title = f"Set CHAP {self.what} back to {params['before']['method']}"
-        return StepSpec(self.name, "", title, params["host"], swapped)
+    def undo(self, result: Nothing) -> StepSpec[Any] | None:
+        return self.swapped().on("", f"Set CHAP {self.what} back to {self.before.method}", self.host)
 
 
 class SetArrayChap(SetChap):
-    """Params too: host, uri of the initiator."""
+    """``uri`` is that of the initiator on the array."""
 
-    name = "set_array_chap"
+    kind = "set_array_chap"
     proof = "the array asks this initiator for this method"
     what = "on the array"
 
-    def method_now(self, run: StepRun) -> str:
-        return array.chap_of(run.session.get(run.params["uri"]))
+    uri: str
 
-    def put(self, run: StepRun, body: dict[str, Any]) -> None:
-        etag = str(run.session.get(run.params["uri"]).get("@odata.etag", ""))
-        run.session.patch(run.params["uri"], {"Oem": {"Kestrel": {"Chap": body}}}, etag)
+    def method_now(self, run: StepRun[Nothing]) -> str:
+        return array.chap_of(run.session.get(self.uri))
+
+    def put(self, run: StepRun[Nothing], body: dict[str, Any]) -> None:
+        etag = str(run.session.get(self.uri).get("@odata.etag", ""))
+        run.session.patch(self.uri, {"Oem": {"Kestrel": {"Chap": body}}}, etag)
 
 
 class SetHostChap(SetChap):
-    """Params too: host, target."""
+    """``target`` is the IQN that the host gives it to."""
 
-    name = "set_host_chap"
+    kind = "set_host_chap"
     proof = "the host gives this method to the target"
     what = "on the host"
 
-    def method_now(self, run: StepRun) -> str:
-        return host.chap_with(run.session).get(run.params["target"], Chap.OFF)
+    target: str
 
-    def put(self, run: StepRun, body: dict[str, Any]) -> None:
-        host.act(run.session, "SetChap", Target=run.params["target"], Chap=body)
+    def method_now(self, run: StepRun[Nothing]) -> str:
+        return host.chap_with(run.session).get(self.target, Chap.OFF)
+
+    def put(self, run: StepRun[Nothing], body: dict[str, Any]) -> None:
+        host.act(run.session, "SetChap", Target=self.target, Chap=body)
 
 
 class ReplaceArrayChap(SetArrayChap):
     """As its parent, where the secret that was there is not known."""
 
-    name = "replace_array_chap"
+    kind = "replace_array_chap"
     reversible = False
 
-    def undo(self, params: Values, result: Values) -> None:
+    def undo(self, result: Nothing) -> None:
         """Nothing brings back a secret that nobody told; a lot with this step cannot be undone."""
 
 
 class ReplaceHostChap(SetHostChap):
     """As its parent, where the secret that was there is not known."""
 
-    name = "replace_host_chap"
+    kind = "replace_host_chap"
     reversible = False
 
-    def undo(self, params: Values, result: Values) -> None:
+    def undo(self, result: Nothing) -> None:
         """Nothing brings back a secret that nobody told; a lot with this step cannot be undone."""
 
 
-class LogInAgain(StepKind):
-    """Params: host, target, address, pairs, method and before (methods). One session after the other, none missing.
+class LogInAgain(StepKind[Nothing]):
+    """Log in anew with a method, one session after the other, none of ``pairs`` missing afterwards.
 
-    ``before`` is empty where the two sides did not agree: then no login can take it back, and the sessions stay.
+    ``before`` is the method that was there, empty where the two sides did not agree: then no login can take it back,
+    and the sessions stay.
     """
 
-    name = "log_in_again"
+    kind = "log_in_again"
     proof = "the host lists the same sessions, each with this method"
 
-    def begin(self, run: StepRun) -> Progress:
+    host: str
+    target: str
+    address: str
+    pairs: Pairs
+    method: str
+    before: str
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         # With another secret of the same method nothing shows whether it is done: it is harmless to do it again.
-        body = {"Target": run.params["target"], "DiscoveryAddress": run.params["address"], "Again": True}
-        host.act(run.session, "LogIn", **body)
+        host.act(run.session, "LogIn", Target=self.target, DiscoveryAddress=self.address, Again=True)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        now = host.session_methods(run.session, run.params["target"])
-        lost = [f"{port} to {portal}" for port, portal in run.params["pairs"] if (port, portal) not in now]
-        other = [f"{port} to {portal}" for (port, portal), method in now.items() if method != run.params["method"]]
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        now = host.session_methods(run.session, self.target)
+        lost = [f"{port} to {portal}" for port, portal in self.pairs if (port, portal) not in now]
+        other = [f"{port} to {portal}" for (port, portal), method in now.items() if method != self.method]
         demand(not lost, "not_logged_in", f"{run.session.name} is not logged in over {', '.join(lost)}.")
         demand(
             not other, "chap_differs", f"{run.session.name} is logged in with another method over {', '.join(other)}."
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec | None:
-        if not params["before"]:
+    def undo(self, result: Nothing) -> StepSpec[Any] | None:
+        if not self.before:
             return None
-        swapped = {**params, "method": params["before"], "before": params["method"]}
-        title = f"Log in again with CHAP {params['before']}"
+        back = LogInAgain(**{**dict(self), "method": self.before, "before": self.method})
         # Only once both sides are set back does a login agree.
-        return StepSpec(self.name, "", title, params["target"], swapped, last=True)
+        return back.on("", f"Log in again with CHAP {self.before}", self.target, last=True)

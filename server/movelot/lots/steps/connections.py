@@ -10,46 +10,58 @@ from abc import abstractmethod
 from typing import Any, ClassVar
 
 from movelot.devices import host
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepRun, StepSpec, demand
+from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.values import Later, Nothing
 
 Pairs = list[list[str]]
 
 
-class Connections(StepKind):
-    """Params: what is connected to (``nqn`` or ``target``), address; wanted and before, each [port, portal] pairs."""
+class Connections(Swap):
+    """``wanted`` and ``before`` are [port, portal] pairs; ``address`` is asked what there is."""
 
-    part: ClassVar[str]
     verb: ClassVar[str]
-    body_name: ClassVar[str]
+
+    address: str
+    wanted: Pairs
+    before: Pairs
+
+    @property
+    @abstractmethod
+    def end(self) -> dict[str, str]:
+        """What is connected to, as the host's action wants it."""
 
     @abstractmethod
-    def now(self, run: StepRun) -> Pairs:
+    def now(self, run: StepRun[Nothing]) -> Pairs:
         """The pairs over which the host is connected now."""
 
-    def act(self, run: StepRun, **body: Any) -> None:
-        host.act(run.session, self.verb, **{self.body_name: run.params[self.part]}, **body)
+    @abstractmethod
+    def opposite(self) -> Connections:
+        """The step that brings back the pairs that were there before."""
 
-    def missing(self, run: StepRun) -> Pairs:
+    def act(self, run: StepRun[Nothing], **body: Any) -> None:
+        host.act(run.session, self.verb, **self.end, **body)
+
+    def missing(self, run: StepRun[Nothing]) -> Pairs:
         now = self.now(run)
-        return [pair for pair in run.params["wanted"] if pair not in now]
+        return [pair for pair in self.wanted if pair not in now]
 
-    def surplus(self, run: StepRun) -> Pairs:
-        return [pair for pair in self.now(run) if pair not in run.params["wanted"]]
+    def surplus(self, run: StepRun[Nothing]) -> Pairs:
+        return [pair for pair in self.now(run) if pair not in self.wanted]
 
 
 class Connecting(Connections):
     """Connects over the wanted pairs; harmless where it is already."""
 
-    opposite: ClassVar[str]
     failed: ClassVar[tuple[str, str]]
     undo_title: ClassVar[str]
 
-    def begin(self, run: StepRun) -> Progress:
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if self.missing(run):
-            self.act(run, DiscoveryAddress=run.params["address"])
+            self.act(run, DiscoveryAddress=self.address)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         missing = self.missing(run)
         named = ", ".join(f"{port} to {portal}" for port, portal in missing)
         code, word = self.failed
@@ -61,79 +73,96 @@ class Connecting(Connections):
             "Check the paths of this host.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        swapped = {**params, "wanted": params["before"], "before": params["wanted"]}
-        return StepSpec(self.opposite, "", self.undo_title, f"{len(params['before'])} stay", swapped, last=True)
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return self.opposite().on("", self.undo_title, f"{len(self.before)} stay", last=True)
 
 
 class Leaving(Connections):
     """Leaves all but the wanted pairs. The host refuses while it mounts over what would go."""
 
-    opposite: ClassVar[str]
     word: ClassVar[str]
 
-    def begin(self, run: StepRun) -> Progress:
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if self.surplus(run):
-            self.act(run, Keep=[{"Port": port, "Portal": portal} for port, portal in run.params["wanted"]])
+            self.act(run, Keep=[{"Port": port, "Portal": portal} for port, portal in self.wanted])
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         demand(
             not self.surplus(run), f"still_{self.word}", f"{run.session.name} is still {self.word.replace('_', ' ')}."
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        swapped = {**params, "wanted": params["before"], "before": params["wanted"]}
-        return StepSpec(self.opposite, "", "Connect again", params[self.part], swapped)
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return self.opposite().on("", "Connect again", *self.end.values())
 
 
 class Subsystem(Connections):
     """An NVMe subsystem, by its NQN."""
 
-    part, body_name = "nqn", "NQN"
+    nqn: str
 
-    def now(self, run: StepRun) -> Pairs:
-        return host.connections_to(run.session, run.params["nqn"])
+    @property
+    def end(self) -> dict[str, str]:
+        return {"NQN": self.nqn}
+
+    def now(self, run: StepRun[Nothing]) -> Pairs:
+        return host.connections_to(run.session, self.nqn)
 
 
 class Target(Connections):
     """An iSCSI target, by its IQN."""
 
-    part, body_name = "target", "Target"
+    target: Later[str]
 
-    def now(self, run: StepRun) -> Pairs:
-        return host.sessions_with(run.session, run.params["target"])
+    @property
+    def end(self) -> dict[str, str]:
+        return {"Target": self.target}
+
+    def now(self, run: StepRun[Nothing]) -> Pairs:
+        return host.sessions_with(run.session, self.target)
 
 
 class ConnectSubsystem(Subsystem, Connecting):
     """Discover and connect."""
 
-    name, verb, opposite = "connect_subsystem", "ConnectSubsystem", "disconnect_subsystem"
+    kind, verb = "connect_subsystem", "ConnectSubsystem"
     proof = "the host lists a connection to the subsystem for each of its paths"
     failed = ("not_connected", "connected")
     undo_title = "Take the new connections back"
+
+    def opposite(self) -> Connections:
+        return DisconnectSubsystem(**dict(self.swapped()))
 
 
 class DisconnectSubsystem(Subsystem, Leaving):
     """Disconnect but for the pairs that stay."""
 
-    name, verb, opposite = "disconnect_subsystem", "DisconnectSubsystem", "connect_subsystem"
+    kind, verb = "disconnect_subsystem", "DisconnectSubsystem"
     proof = "the host lists no other connection to the subsystem than those that stay"
     word = "connected"
+
+    def opposite(self) -> Connections:
+        return ConnectSubsystem(**dict(self.swapped()))
 
 
 class LogIn(Target, Connecting):
     """Ask one portal for the others, and log in over all of them."""
 
-    name, verb, opposite = "log_in", "LogIn", "log_out"
+    kind, verb = "log_in", "LogIn"
     proof = "the host lists a session with the target for each of its paths"
     failed = ("not_logged_in", "logged in")
     undo_title = "Log out of the new sessions"
+
+    def opposite(self) -> Connections:
+        return LogOut(**dict(self.swapped()))
 
 
 class LogOut(Target, Leaving):
     """Log out but for the pairs that stay."""
 
-    name, verb, opposite = "log_out", "LogOut", "log_in"
+    kind, verb = "log_out", "LogOut"
     proof = "the host lists no other session with the target than those that stay"
     word = "logged_in"
+
+    def opposite(self) -> Connections:
+        return LogIn(**dict(self.swapped()))

@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from movelot.devices import host
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepRun, StepSpec, demand
+from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.values import Nothing
 
 
-class SetDefaultStore(StepKind):
-    """Params: wanted and before, each a datastore's identity or empty for none, and name of the wanted one."""
+class SetDefaultStore(Swap):
+    """``wanted`` and ``before`` are identities of datastores, empty for none; ``name`` is the wanted one's."""
 
-    name = "set_default_store"
+    kind = "set_default_store"
     proof = "the host names this datastore as its default"
 
-    def begin(self, run: StepRun) -> Progress:
-        now, wanted = host.default_store(run.session), run.params["wanted"]
-        demand(
-            now in (wanted, run.params["before"]),
-            "default_changed",
-            f"{run.session.name} was given another default meanwhile.",
-            hint="Draft the lot again from a fresh reading.",
-        )
-        if now != wanted:
-            host.act(run.session, "SetDefaultDatastore", Identity=wanted)
+    wanted: str
+    before: str
+    name: str
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        now = host.default_store(run.session)
+        message = f"{run.session.name} was given another default meanwhile."
+        self.demand_known(now in (self.wanted, self.before), "default_changed", message)
+        if now != self.wanted:
+            host.act(run.session, "SetDefaultDatastore", Identity=self.wanted)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         now = host.default_store(run.session)
-        demand(now == run.params["wanted"], "default_differs", f"{run.session.name} has another default.")
+        demand(now == self.wanted, "default_differs", f"{run.session.name} has another default.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        swapped = {**params, "wanted": params["before"], "before": params["wanted"]}
-        return StepSpec(self.name, "", "Set the former default again", params["before"] or "none", swapped)
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return self.swapped().on("", "Set the former default again", self.before or "none")

@@ -5,37 +5,47 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import ClassVar
 
+from movelot.devices import array
 from movelot.devices.errors import DeviceGone
-from movelot.lots.steps.base import Progress, StepKind, StepRun, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, demand
+from movelot.lots.steps.values import Nothing
 
 
-class DeleteNamed(StepKind):
-    """Params: uri, name. Gone already is done; another thing at the URI is left alone. ``noun`` says what it is."""
+class DeleteNamed(StepKind[Nothing]):
+    """Gone already is done; another thing at the URI is left alone. ``noun`` says what it is."""
 
     noun: ClassVar[str]
     reversible = False
 
+    uri: str
+    name: str
+
     @abstractmethod
-    def is_there(self, run: StepRun) -> bool:
+    def is_there(self, run: StepRun[Nothing]) -> bool:
         """Whether the array lists one of this name now."""
 
-    def allow(self, run: StepRun) -> None:
+    def allow(self, run: StepRun[Nothing]) -> None:
         """Raise StepProblem for what the array might not refuse by itself."""
 
-    def begin(self, run: StepRun) -> Progress:
+    def demand_unoffered(self, run: StepRun[Nothing]) -> None:
+        """StepProblem while it is offered to anybody."""
+        offers = array.offers_of(run.session, self.uri)
+        demand(not offers, "still_offered", f"{self.name} is still offered to initiators.")
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         try:
-            current = run.session.get(run.params["uri"])
+            current = run.session.get(self.uri)
         except DeviceGone:
             return Progress(True)
-        message = f"{run.params['uri']} is now {self.noun} {current['Name']}."
-        demand(current["Name"] == run.params["name"], f"other_{self.noun.replace(' ', '_')}", message)
+        message = f"{self.uri} is now {self.noun} {current['Name']}."
+        demand(current["Name"] == self.name, f"other_{self.noun.replace(' ', '_')}", message)
         self.allow(run)
-        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
+        run.session.delete(self.uri, str(current.get("@odata.etag", "")))
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        message = f"{self.noun.capitalize()} {run.params['name']} is still there."
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        message = f"{self.noun.capitalize()} {self.name} is still there."
         demand(not self.is_there(run), "still_there", message)
 
-    def undo(self, params: Values, result: Values) -> None:
+    def undo(self, result: Nothing) -> None:
         """Nothing brings back what was on it, nor its identity; a lot with this step cannot be undone."""

@@ -2,35 +2,45 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from movelot.devices import host
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
+from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.values import Document, Later, Nothing, Result
 
 EMPTY = "None"
 
 
-class Scan(StepKind):
-    """Params: serials, present (whether the devices have to be there afterwards). Waits for them, not for time.
+class Scan(StepKind[Nothing]):
+    """Scan until the devices are there, or gone if they are not to be ``present``: it waits for them, not for time."""
 
-    Older lots have one serial.
-    """
-
-    name = "scan"
+    kind = "scan"
+    params_version = 2
     proof = "the host lists the devices by their serials (or no longer does, if they are to go)"
 
-    def begin(self, run: StepRun) -> Progress:
+    serials: list[Later[str]]
+    present: bool
+
+    @classmethod
+    def upgraded(cls, params: dict[str, Any], version: int) -> dict[str, Any]:
+        """The first version was for one device."""
+        return {"serials": [params["serial"]], "present": params["present"]} if "serial" in params else params
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if not self._unlike(run):
             return Progress(True)
         _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
-        return Progress(False, {}, monitor)
+        return Progress(False, task_uri=monitor)
 
-    def _unlike(self, run: StepRun) -> list[str]:
+    def _unlike(self, run: StepRun[Nothing]) -> list[str]:
         """The serials that are there though they should not, or not though they should."""
         there = host.serials_seen(run.session)
-        return [serial for serial in serials_of(run.params) if (serial in there) != run.params["present"]]
+        return [serial for serial in self.serials if (serial in there) != self.present]
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         unlike = self._unlike(run)
-        word = "does not see" if run.params["present"] else "still sees"
+        word = "does not see" if self.present else "still sees"
         demand(
             not unlike,
             "scan_result",
@@ -39,305 +49,312 @@ class Scan(StepKind):
             "Check the paths of this host.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec | None:
-        if not params["present"]:
+    def undo(self, result: Nothing) -> StepSpec[Any] | None:
+        if not self.present:
             # The device can only come back once it is offered again: what is mounted again scans for it then.
             return None
-        many = len(serials_of(params)) > 1
-        return StepSpec(
-            self.name,
-            "",
-            f"Scan again, so that the {'devices go' if many else 'device goes'}",
-            "",
-            {"serials": serials_of(params), "present": False},
-            # What the host should no longer see is gone only once all else is taken back.
-            last=True,
-        )
+        go = "devices go" if len(self.serials) > 1 else "device goes"
+        # What the host should no longer see is gone only once all else is taken back.
+        return Scan(serials=[*self.serials], present=False).on("", f"Scan again, so that the {go}", last=True)
 
 
-def serials_of(params: Values) -> list[str]:
-    """The serials that a scan is for."""
-    found: list[str] = params["serials"] if "serials" in params else [params["serial"]]
-    return found
+class Formatted(Result):
+    """The identity of a datastore."""
+
+    identity: str
 
 
-class FormatDevice(StepKind):
-    """Params: serial, name. Formats only a device that carries nothing. Result: identity."""
+class FormatDevice(StepKind[Formatted]):
+    """Format a device that carries nothing, and no other, as a datastore of a name."""
 
-    name = "format_device"
+    kind = "format_device"
     proof = "the device carries a datastore of this name"
 
-    def begin(self, run: StepRun) -> Progress:
-        found = host.find_device(run.session, run.params["serial"])
-        demand(found is not None, "device_missing", f"{run.session.name} does not see device {run.params['serial']}.")
-        # The host repeats its answer for the key that made the datastore; it refuses any other that is not empty.
-        _status, body, _monitor = host.act(
-            run.session, "Format", Serial=run.params["serial"], Name=run.params["name"], Key=run.key
-        )
-        return Progress(True, {"identity": body["Id"]})
+    serial: Later[str]
+    name: str
 
-    def verify(self, run: StepRun) -> None:
-        found = host.find_device(run.session, run.params["serial"])
+    def begin(self, run: StepRun[Formatted]) -> Progress[Formatted]:
+        found = host.find_device(run.session, self.serial)
+        demand(found is not None, "device_missing", f"{run.session.name} does not see device {self.serial}.")
+        # The host repeats its answer for the key that made the datastore; it refuses any other that is not empty.
+        _status, body, _monitor = host.act(run.session, "Format", Serial=self.serial, Name=self.name, Key=run.key)
+        return Progress(True, Formatted(identity=body["Id"]))
+
+    def verify(self, run: StepRun[Formatted], result: Formatted) -> None:
+        found = host.find_device(run.session, self.serial)
         demand(
             found is not None and found["signature_kind"] == "datastore",
             "not_formatted",
             "The device carries no datastore.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            WipeDevice.name,
-            "",
-            f"Take the format of {params['name']} off",
-            "only if no disk is on it",
-            {"serial": params["serial"], "name": params["name"]},
-        )
+    def undo(self, result: Formatted) -> StepSpec[Any]:
+        wipe = WipeDevice(serial=self.serial, name=self.name)
+        return wipe.on("", f"Take the format of {self.name} off", "only if no disk is on it")
 
 
-class WipeDevice(StepKind):
-    """Params: serial, carries (optional: what may be wiped). The host refuses while anything uses or mounts it."""
+class WipeDevice(StepKind[Nothing]):
+    """Wipe what a device ``carries``, or anything where that is empty; the host refuses while it is used or mounted.
 
-    name = "wipe_device"
+    ``name`` is the datastore's where there was one.
+    """
+
+    kind = "wipe_device"
     proof = "the device carries nothing"
     reversible = False
 
-    def begin(self, run: StepRun) -> Progress:
-        found = host.find_device(run.session, run.params["serial"])
+    serial: Later[str]
+    carries: str = ""
+    name: str = ""
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        found = host.find_device(run.session, self.serial)
         there = (found or {}).get("signature_kind", EMPTY)
-        meant = run.params.get("carries", there)
+        meant = self.carries or there
         message = f"The device carries a {there} now, not a {meant}."
         demand(there in (meant, EMPTY), "other_content", message, hint="Draft the lot again from a fresh reading.")
         if there != EMPTY or found is None:
-            host.act(run.session, "Wipe", Serial=run.params["serial"])
+            host.act(run.session, "Wipe", Serial=self.serial)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        found = host.find_device(run.session, run.params["serial"])
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        found = host.find_device(run.session, self.serial)
         demand(
             found is None or found["signature_kind"] == EMPTY,
             "still_formatted",
             "The device still carries a datastore.",
         )
 
-    def undo(self, params: Values, result: Values) -> None:
+    def undo(self, result: Nothing) -> None:
         """Nothing brings back what was on it; a lot with this step cannot be undone."""
 
 
-class Mount(StepKind):
-    """Params: serial, name, identity (optional), and as_found: then a device without a datastore is left as it is."""
+class Mounted(Result):
+    """The identity of the datastore; or what the device carries instead, and so was ``left`` as it is."""
 
-    name = "mount"
+    identity: str = ""
+    left: str = ""
+
+
+class Mount(StepKind[Mounted]):
+    """Mount the datastore on a device, of an ``identity`` if given.
+
+    With ``as_found`` a device that carries no datastore is left as it is.
+    """
+
+    kind = "mount"
     proof = "the host lists the datastore"
 
-    def begin(self, run: StepRun) -> Progress:
-        if run.params.get("as_found"):
-            found = host.find_device(run.session, run.params["serial"])
-            if found is not None and found["signature_kind"] != "datastore":
-                return Progress(True, {"left": found["signature_kind"]})
-        _status, body, _monitor = host.act(run.session, "Mount", Serial=run.params["serial"])
-        return Progress(True, {"identity": body["Id"]})
+    serial: Later[str]
+    name: str
+    identity: Later[str] = ""
+    as_found: bool = False
 
-    def verify(self, run: StepRun) -> None:
-        if run.result.get("left"):
+    def begin(self, run: StepRun[Mounted]) -> Progress[Mounted]:
+        if self.as_found:
+            found = host.find_device(run.session, self.serial)
+            if found is not None and found["signature_kind"] != "datastore":
+                return Progress(True, Mounted(left=found["signature_kind"]))
+        _status, body, _monitor = host.act(run.session, "Mount", Serial=self.serial)
+        return Progress(True, Mounted(identity=body["Id"]))
+
+    def verify(self, run: StepRun[Mounted], result: Mounted) -> None:
+        if result.left:
             return
-        found = host.find_datastore(run.session, run.params["serial"])
+        found = host.find_datastore(run.session, self.serial)
         demand(found is not None, "not_mounted", f"{run.session.name} does not list the datastore.")
-        wanted = run.params.get("identity")
         demand(
-            not wanted or (found or {})["identity"] == wanted,
+            self.identity in ("", (found or {})["identity"]),
             "other_identity",
             "The host mounted a datastore of another identity.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec | None:
-        if result.get("left"):
-            return None
-        return StepSpec(
-            Unmount.name, "", f"Unmount {params['name']}", "", {"serial": params["serial"], "name": params["name"]}
-        )
+    def undo(self, result: Mounted) -> StepSpec[Any] | None:
+        return None if result.left else Unmount(serial=self.serial, name=self.name).on("", f"Unmount {self.name}")
 
 
-class Unmount(StepKind):
-    """Params: serial, name. The host refuses while one of its machines uses the datastore."""
+class Unmount(StepKind[Nothing]):
+    """The host refuses while one of its machines uses the datastore."""
 
-    name = "unmount"
+    kind = "unmount"
     proof = "the host no longer lists the datastore"
 
-    def begin(self, run: StepRun) -> Progress:
-        if host.find_datastore(run.session, run.params["serial"]) is not None:
-            host.act(run.session, "Unmount", Serial=run.params["serial"])
+    serial: str
+    name: str
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        if host.find_datastore(run.session, self.serial) is not None:
+            host.act(run.session, "Unmount", Serial=self.serial)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         demand(
-            host.find_datastore(run.session, run.params["serial"]) is None,
+            host.find_datastore(run.session, self.serial) is None,
             "still_mounted",
             f"{run.session.name} still mounts it.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            Remount.name, "", f"Mount {params['name']} again", "", {"serial": params["serial"], "name": params["name"]}
-        )
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return Remount(serial=self.serial, name=self.name).on("", f"Mount {self.name} again")
 
 
 class Remount(Mount):
-    """As Mount, after a scan where the host does not see the device yet. Params: serial, name."""
+    """As Mount, after a scan where the host does not see the device yet."""
 
-    name = "remount"
+    kind = "remount"
 
-    def begin(self, run: StepRun) -> Progress:
-        if host.find_device(run.session, run.params["serial"]) is None:
+    def begin(self, run: StepRun[Mounted]) -> Progress[Mounted]:
+        if host.find_device(run.session, self.serial) is None:
             _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
-            return Progress(False, {}, monitor)
+            return Progress(False, task_uri=monitor)
         return super().begin(run)
 
-    def follow(self, run: StepRun) -> Progress:
+    def follow(self, run: StepRun[Mounted]) -> Progress[Mounted]:
         scanned = super().follow(run)
         return super().begin(run) if scanned.done else scanned
 
 
-class SetPathPolicy(StepKind):
-    """Params: serial, policy. Result: before."""
+class FormerPolicy(Result):
+    before: str
 
-    name = "set_path_policy"
+
+class SetPathPolicy(StepKind[FormerPolicy]):
+    """Set the path policy of a device that is new to the host."""
+
+    kind = "set_path_policy"
     proof = "the device shows this path policy"
 
-    def begin(self, run: StepRun) -> Progress:
-        found = host.find_device(run.session, run.params["serial"])
-        demand(found is not None, "device_missing", f"{run.session.name} does not see device {run.params['serial']}.")
-        before = run.result.get("before") or (found or {})["path_policy"]
-        host.set_device(run.session, run.params["serial"], "path_policy", run.params["policy"])
-        return Progress(True, {"before": before})
+    serial: Later[str]
+    policy: str
 
-    def verify(self, run: StepRun) -> None:
-        found = host.find_device(run.session, run.params["serial"]) or {}
-        demand(
-            found.get("path_policy") == run.params["policy"],
-            "policy_differs",
-            f"The path policy is {found.get('path_policy')}.",
-        )
+    def begin(self, run: StepRun[FormerPolicy]) -> Progress[FormerPolicy]:
+        found = host.find_device(run.session, self.serial)
+        demand(found is not None, "device_missing", f"{run.session.name} does not see device {self.serial}.")
+        before = run.result or FormerPolicy(before=(found or {})["path_policy"])
+        host.set_device(run.session, self.serial, "path_policy", self.policy)
+        return Progress(True, before)
 
-    def undo(self, params: Values, result: Values) -> StepSpec | None:
+    def verify(self, run: StepRun[FormerPolicy], result: FormerPolicy) -> None:
+        found = host.find_device(run.session, self.serial) or {}
+        now = found.get("path_policy")
+        demand(now == self.policy, "policy_differs", f"The path policy is {now}.")
+
+    def undo(self, result: FormerPolicy) -> StepSpec[Any] | None:
         # A device that goes away with the lot takes its policy along.
         return None
 
 
-class SetDevices(StepKind):
-    """Params: setting, and wanted and before, each its value by serial, for many devices of one host.
+class SetDevices(Swap):
+    """Give many devices of a host a ``setting``, each its value by serial."""
 
-    What was there before is part of the draft, so that an answer lost on the way loses nothing of the undo.
-    """
-
-    name = "set_devices"
+    kind = "set_devices"
     piecewise = True
     proof = "each of the devices shows this value"
 
-    def begin(self, run: StepRun) -> Progress:
-        setting, wanted, before = (run.params[name] for name in ("setting", "wanted", "before"))
-        now = host.device_settings(run.session, setting)
-        gone = sorted(set(wanted) - set(now))
+    setting: str
+    wanted: dict[str, str | int]
+    before: dict[str, str | int]
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        now = host.device_settings(run.session, self.setting)
+        gone = sorted(set(self.wanted) - set(now))
         message = f"{run.session.name} does not see {len(gone)} of the devices, first {gone[:1]}."
         demand(not gone, "device_missing", message)
-        other = [serial for serial in wanted if now[serial] not in (wanted[serial], before[serial])]
+        other = [serial for serial, value in self.wanted.items() if now[serial] not in (value, self.before[serial])]
         message = f"{len(other)} devices of {run.session.name} were given another value meanwhile."
-        demand(not other, "setting_changed", message, hint="Draft the lot again from a fresh reading.")
-        for serial, value in wanted.items():
+        self.demand_known(not other, "setting_changed", message)
+        for serial, value in self.wanted.items():
             if now[serial] != value:
-                host.set_device(run.session, serial, setting, value)
+                host.set_device(run.session, serial, self.setting, value)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        now = host.device_settings(run.session, run.params["setting"])
-        differ = [serial for serial, value in run.params["wanted"].items() if now.get(serial) != value]
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        now = host.device_settings(run.session, self.setting)
+        differ = [serial for serial, value in self.wanted.items() if now.get(serial) != value]
         demand(not differ, "setting_differs", f"{len(differ)} devices of {run.session.name} have another value.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        title = f"Give {len(params['before'])} devices their former values back"
-        back = {"setting": params["setting"], "wanted": params["before"], "before": params["wanted"]}
-        return StepSpec(self.name, "", title, "", back)
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return self.swapped().on("", f"Give {len(self.before)} devices their former values back")
 
 
-class BindUplink(StepKind):
-    """Params: interface, and wanted and before, each {active, standby} uplinks."""
+class Uplinks(Document):
+    """The uplinks of an interface."""
 
-    name = "bind_uplink"
+    active: list[str]
+    standby: list[str]
+
+
+class BindUplink(Swap):
+    """Give an interface other uplinks."""
+
+    kind = "bind_uplink"
     proof = "the interface has this one active uplink and no other"
 
-    def begin(self, run: StepRun) -> Progress:
-        found = host.find_interface(run.session, run.params["interface"])
-        now = {"active": found["active_uplinks"], "standby": found["standby_uplinks"]}
-        wanted = run.params["wanted"]
-        demand(
-            now in (wanted, run.params["before"]),
-            "uplinks_changed",
-            f"{run.params['interface']} was given other uplinks meanwhile.",
-            hint="Draft the lot again from a fresh reading.",
-        )
-        if now != wanted:
-            body = {"Oem": {"Kestrel": {"ActiveUplinks": wanted["active"], "StandbyUplinks": wanted["standby"]}}}
-            run.session.patch(found["uri"], body, found["etag"])
+    interface: str
+    wanted: Uplinks
+    before: Uplinks
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        found, now = self._now(run)
+        message = f"{self.interface} was given other uplinks meanwhile."
+        self.demand_known(now in (self.wanted, self.before), "uplinks_changed", message)
+        if now != self.wanted:
+            uplinks = {"ActiveUplinks": self.wanted.active, "StandbyUplinks": self.wanted.standby}
+            run.session.patch(found["uri"], {"Oem": {"Kestrel": uplinks}}, found["etag"])
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        now = host.find_interface(run.session, run.params["interface"])
-        wanted = run.params["wanted"]
-        demand(
-            (now["active_uplinks"], now["standby_uplinks"]) == (wanted["active"], wanted["standby"]),
-            "uplinks_differ",
-            f"{run.params['interface']} has uplinks {now['active_uplinks']}, standby {now['standby_uplinks']}.",
-        )
+    def _now(self, run: StepRun[Nothing]) -> tuple[dict[str, Any], Uplinks]:
+        found = host.find_interface(run.session, self.interface)
+        return found, Uplinks(active=[*found["active_uplinks"]], standby=[*found["standby_uplinks"]])
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            self.name,
-            "",
-            f"Give {params['interface']} its former uplinks back",
-            "",
-            {"interface": params["interface"], "wanted": params["before"], "before": params["wanted"]},
-        )
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        _, now = self._now(run)
+        message = f"{self.interface} has uplinks {now.active}, standby {now.standby}."
+        demand(now == self.wanted, "uplinks_differ", message)
+
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return self.swapped().on("", f"Give {self.interface} its former uplinks back")
 
 
-class SetFrameSize(StepKind):
-    """Params: interface, and wanted and before, each the largest frame in bytes."""
+class SetFrameSize(Swap):
+    """Set the largest frame of an interface, in bytes."""
 
-    name = "set_frame_size"
+    kind = "set_frame_size"
     proof = "the interface has this frame size (MTU)"
 
-    def begin(self, run: StepRun) -> Progress:
-        found = host.find_interface(run.session, run.params["interface"])
-        now, wanted = found["frame_bytes"], run.params["wanted"]
-        demand(
-            now in (wanted, run.params["before"]),
-            "frame_changed",
-            f"{run.params['interface']} was given frames of {now} bytes meanwhile.",
-            hint="Draft the lot again from a fresh reading.",
-        )
-        if now != wanted:
-            run.session.patch(found["uri"], {"MTUSize": wanted}, found["etag"])
+    interface: str
+    wanted: int
+    before: int
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        found = host.find_interface(run.session, self.interface)
+        now = found["frame_bytes"]
+        message = f"{self.interface} was given frames of {now} bytes meanwhile."
+        self.demand_known(now in (self.wanted, self.before), "frame_changed", message)
+        if now != self.wanted:
+            run.session.patch(found["uri"], {"MTUSize": self.wanted}, found["etag"])
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        now = host.find_interface(run.session, run.params["interface"])["frame_bytes"]
-        demand(now == run.params["wanted"], "frame_differs", f"{run.params['interface']} has frames of {now} bytes.")
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        now = host.find_interface(run.session, self.interface)["frame_bytes"]
+        demand(now == self.wanted, "frame_differs", f"{self.interface} has frames of {now} bytes.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        title = f"Give {params['interface']} its former frame size back"
-        return StepSpec(self.name, "", title, "", {**params, "wanted": params["before"], "before": params["wanted"]})
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return self.swapped().on("", f"Give {self.interface} its former frame size back")
 
 
-class Rescan(StepKind):
-    """No params. One scan, whatever it finds."""
+class Rescan(StepKind[Nothing]):
+    """One scan, whatever it finds."""
 
-    name = "rescan"
+    kind = "rescan"
     proof = "the scan has ended"
 
-    def begin(self, run: StepRun) -> Progress:
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         _status, _body, monitor = host.act(run.session, "Scan", Key=run.key)
-        return Progress(False, {}, monitor)
+        return Progress(False, task_uri=monitor)
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         """A scan has no effect of its own to prove; that it ended well is what ``follow`` saw."""
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(self.name, "", "Rescan", "", {})
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return Rescan().on("", "Rescan")

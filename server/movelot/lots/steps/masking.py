@@ -2,107 +2,105 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from movelot.devices import array
 from movelot.devices.errors import DeviceGone
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
+from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.values import Later, Nothing, Result
 
 
-class LetIn(StepKind):
-    """Params: uri of the connection, volume (name), and wanted and before, each the URIs of the initiators let in.
+class LetIn(Swap):
+    """Give the connection at ``uri`` other initiators, by their URIs; ``volume`` is a name for people."""
 
-    What was there before is part of the draft, so that an answer lost on the way loses nothing of the undo.
-    """
-
-    name = "let_in"
+    kind = "let_in"
     proof = "the array lets in these initiators and no others"
 
-    def begin(self, run: StepRun) -> Progress:
-        current = run.session.get(run.params["uri"])
-        now, wanted = array.initiators_of(current), sorted(run.params["wanted"])
-        demand(
-            now in (wanted, sorted(run.params["before"])),
+    uri: str
+    volume: str
+    wanted: list[Later[str]]
+    before: list[Later[str]]
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        current = run.session.get(self.uri)
+        now, wanted = array.initiators_of(current), sorted(self.wanted)
+        self.demand_known(
+            now in (wanted, sorted(self.before)),
             "masking_changed",
-            f"{run.params['volume']} was let in to other initiators meanwhile.",
-            hint="Draft the lot again from a fresh reading.",
+            f"{self.volume} was let in to other initiators meanwhile.",
         )
         if now != wanted:
             body = {"Links": {"InitiatorEndpoints": [{"@odata.id": uri} for uri in wanted]}}
-            run.session.patch(run.params["uri"], body, str(current.get("@odata.etag", "")))
+            run.session.patch(self.uri, body, str(current.get("@odata.etag", "")))
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        found = array.initiators_of(run.session.get(run.params["uri"]))
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        found = array.initiators_of(run.session.get(self.uri))
         demand(
-            found == sorted(run.params["wanted"]),
+            found == sorted(self.wanted),
             "let_in_differs",
-            f"{run.params['volume']} lets in {len(found)} initiators, not {len(run.params['wanted'])}.",
+            f"{self.volume} lets in {len(found)} initiators, not {len(self.wanted)}.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            self.name,
-            "",
-            f"Let in to {params['volume']} whom it let in before",
-            f"{len(params['before'])} initiators",
-            {**params, "wanted": params["before"], "before": params["wanted"]},
-        )
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        title = f"Let in to {self.volume} whom it let in before"
+        return self.swapped().on("", title, f"{len(self.before)} initiators")
 
 
-class DropInitiator(StepKind):
-    """Params: uri, identifier. The array refuses while the initiator is let into anything."""
+class DropInitiator(StepKind[Nothing]):
+    """Make the array forget an initiator; it refuses while the initiator is let into anything."""
 
-    name = "drop_initiator"
+    kind = "drop_initiator"
     proof = "the array no longer knows the initiator"
 
-    def begin(self, run: StepRun) -> Progress:
+    uri: str
+    identifier: str
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         try:
-            current = run.session.get(run.params["uri"])
+            current = run.session.get(self.uri)
         except DeviceGone:
             return Progress(True)
         named = current["Identifiers"][0]["DurableName"]
-        demand(named == run.params["identifier"], "other_initiator", f"{run.params['uri']} is now {named}.")
-        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
+        demand(named == self.identifier, "other_initiator", f"{self.uri} is now {named}.")
+        run.session.delete(self.uri, str(current.get("@odata.etag", "")))
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         demand(
-            array.find_initiator(run.session, run.params["identifier"]) is None,
+            array.find_initiator(run.session, self.identifier) is None,
             "still_known",
-            f"The array still knows {run.params['identifier']}.",
+            f"The array still knows {self.identifier}.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            AddInitiator.name,
-            "",
-            "Make the initiator known again",
-            params["identifier"],
-            {"identifier": params["identifier"]},
-        )
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        known = AddInitiator(identifier=self.identifier)
+        return known.on("", "Make the initiator known again", self.identifier)
 
 
-class AddInitiator(StepKind):
-    """Params: identifier. Result: uri."""
+class KnownInitiator(Result):
+    uri: str
 
-    name = "add_initiator"
+
+class AddInitiator(StepKind[KnownInitiator]):
+    """Make an initiator known to an array by its IQN, NQN or WWPN."""
+
+    kind = "add_initiator"
     proof = "the array knows the initiator"
 
-    def begin(self, run: StepRun) -> Progress:
-        uri = array.find_initiator(run.session, run.params["identifier"])
-        return Progress(True, {"uri": uri or array.add_initiator(run.session, run.params["identifier"])})
+    identifier: str
 
-    def verify(self, run: StepRun) -> None:
+    def begin(self, run: StepRun[KnownInitiator]) -> Progress[KnownInitiator]:
+        uri = array.find_initiator(run.session, self.identifier)
+        return Progress(True, KnownInitiator(uri=uri or array.add_initiator(run.session, self.identifier)))
+
+    def verify(self, run: StepRun[KnownInitiator], result: KnownInitiator) -> None:
         demand(
-            array.find_initiator(run.session, run.params["identifier"]) is not None,
+            array.find_initiator(run.session, self.identifier) is not None,
             "not_known",
-            f"The array does not know {run.params['identifier']}.",
+            f"The array does not know {self.identifier}.",
         )
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            DropInitiator.name,
-            "",
-            "Forget the initiator",
-            params["identifier"],
-            {"uri": result["uri"], "identifier": params["identifier"]},
-        )
+    def undo(self, result: KnownInitiator) -> StepSpec[Any]:
+        return DropInitiator(uri=result.uri, identifier=self.identifier).on("", "Forget the initiator", self.identifier)

@@ -5,49 +5,58 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices import host
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
+from movelot.lots.steps.values import Later, Nothing
 
 
-def _raw(run: StepRun) -> dict[str, Any] | None:
-    return host.find_raw(run.session, run.params["machine"], run.params["serial"])
+class RawVolume(StepKind[Nothing]):
+    """A volume of a machine; ``name`` is the volume's, ``shared`` whether other machines may have it too."""
+
+    machine: str
+    serial: Later[str]
+    name: str
+    shared: bool
+
+    def found(self, run: StepRun[Nothing]) -> dict[str, Any] | None:
+        """The raw disk as the host lists it now."""
+        return host.find_raw(run.session, self.machine, self.serial)
 
 
-class GiveVolume(StepKind):
-    """Params: machine, serial, name (the volume's), shared. The host refuses one that carries a datastore."""
+class GiveVolume(RawVolume):
+    """The host refuses one that carries a datastore."""
 
-    name = "give_volume"
+    kind = "give_volume"
     proof = "the machine lists the volume among its disks"
 
-    def begin(self, run: StepRun) -> Progress:
-        if _raw(run) is None:
-            body = {"Machine": run.params["machine"], "Serial": run.params["serial"], "Shared": run.params["shared"]}
-            host.act(run.session, "GiveVolume", **body)
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        if self.found(run) is None:
+            host.act(run.session, "GiveVolume", Machine=self.machine, Serial=self.serial, Shared=self.shared)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        found, machine = _raw(run), run.params["machine"]
-        demand(found is not None, "not_given", f"{machine} does not list {run.params['name']}.")
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        found = self.found(run)
+        demand(found is not None, "not_given", f"{self.machine} does not list {self.name}.")
         shared = bool(found and found["shared"])
-        demand(shared == run.params["shared"], "sharing_differs", f"{machine} has it {'' if shared else 'un'}shared.")
+        demand(shared == self.shared, "sharing_differs", f"{self.machine} has it {'' if shared else 'un'}shared.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        title = f"Take {params['name']} from {params['machine']}"
-        return StepSpec(TakeVolume.name, "", title, "only while the machine is off", params)
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        take = TakeVolume(**dict(self))
+        return take.on("", f"Take {self.name} from {self.machine}", "only while the machine is off")
 
 
-class TakeVolume(StepKind):
-    """Params: machine, serial, name, shared. The host refuses while the machine is on; what is on it stays."""
+class TakeVolume(RawVolume):
+    """The host refuses while the machine is on; what is on it stays."""
 
-    name = "take_volume"
+    kind = "take_volume"
     proof = "the machine no longer lists the volume"
 
-    def begin(self, run: StepRun) -> Progress:
-        if _raw(run) is not None:
-            host.act(run.session, "TakeVolume", Machine=run.params["machine"], Serial=run.params["serial"])
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        if self.found(run) is not None:
+            host.act(run.session, "TakeVolume", Machine=self.machine, Serial=self.serial)
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        demand(_raw(run) is None, "still_given", f"{run.params['machine']} still lists {run.params['name']}.")
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        demand(self.found(run) is None, "still_given", f"{self.machine} still lists {self.name}.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(GiveVolume.name, "", f"Give {params['name']} to {params['machine']} again", "", params)
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return GiveVolume(**dict(self)).on("", f"Give {self.name} to {self.machine} again")

@@ -2,70 +2,95 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from movelot.devices import host, sets
 from movelot.devices.set_rows import set_row
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.deleting import DeleteNamed
 from movelot.lots.steps.hosts import Unmount
-from movelot.lots.steps.volumes import demand_unoffered
+from movelot.lots.steps.values import Later, Nothing, Result
 
 
-class CreateVolumeSet(StepKind):
-    """Params: name, pool_uri. Result: uri, serial."""
+class MadeSet(Result):
+    uri: str
+    serial: str
 
-    name = "create_volume_set"
+
+class CreateVolumeSet(StepKind[MadeSet]):
+    """Make a volume set in a pool."""
+
+    kind = "create_volume_set"
     proof = "the array lists the volume set in this pool"
 
-    def begin(self, run: StepRun) -> Progress:
-        found = sets.find_set(run.session, run.params["name"])
+    name: str
+    pool_uri: str
+
+    def begin(self, run: StepRun[MadeSet]) -> Progress[MadeSet]:
+        found = sets.find_set(run.session, self.name)
         if found:
             row, description = found
-            message = f"A volume set named {run.params['name']} exists already and is not ours."
+            message = f"A volume set named {self.name} exists already and is not ours."
             demand(description == run.key, "name_taken", message, hint="Choose another name.")
         else:
-            row = sets.create_set(run.session, run.params["name"], run.params["pool_uri"], run.key)
-        return Progress(True, {"uri": row["uri"], "serial": row["serial"]})
+            row = sets.create_set(run.session, self.name, self.pool_uri, run.key)
+        return Progress(True, MadeSet(uri=row["uri"], serial=row["serial"]))
 
-    def verify(self, run: StepRun) -> None:
-        row = set_row(run.session.get(run.result["uri"]))
+    def verify(self, run: StepRun[MadeSet], result: MadeSet) -> None:
+        row = set_row(run.session.get(result.uri))
         pool = row["pool_uri"].rsplit("/", 1)[1]
-        demand(row["pool_uri"] == run.params["pool_uri"], "pool_differs", f"The volume set is in {pool}.", "It stays.")
+        demand(row["pool_uri"] == self.pool_uri, "pool_differs", f"The volume set is in {pool}.", "It stays.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        title = f"Delete volume set {params['name']}"
-        detail = "only if it holds no volume and lets no host in"
-        return StepSpec(DeleteVolumeSet.name, "", title, detail, {"uri": result["uri"], "name": params["name"]})
+    def undo(self, result: MadeSet) -> StepSpec[Any]:
+        delete = DeleteVolumeSet(uri=result.uri, name=self.name)
+        return delete.on("", f"Delete volume set {self.name}", "only if it holds no volume and lets no host in")
 
 
 class DeleteVolumeSet(DeleteNamed):
-    """Params: uri, name. The array refuses while it holds a volume or lets a host in."""
+    """The array refuses while it holds a volume or lets a host in."""
 
-    name = "delete_volume_set"
+    kind = "delete_volume_set"
     proof = "the array no longer lists the volume set"
     noun = "volume set"
 
-    def is_there(self, run: StepRun) -> bool:
-        return sets.find_set(run.session, run.params["name"]) is not None
+    def is_there(self, run: StepRun[Nothing]) -> bool:
+        return sets.find_set(run.session, self.name) is not None
 
-    def allow(self, run: StepRun) -> None:
-        demand_unoffered(run)
+    def allow(self, run: StepRun[Nothing]) -> None:
+        self.demand_unoffered(run)
 
 
-class MountSet(StepKind):
-    """Params: serial, name. Result: identity."""
+class MountedSet(Result):
+    identity: str
 
-    name = "mount_set"
+
+class MountSet(StepKind[MountedSet]):
+    """Mount a volume set on a host through the array's access points."""
+
+    kind = "mount_set"
     proof = "the host lists the datastore and its access points"
 
-    def begin(self, run: StepRun) -> Progress:
-        row = sets.mount_set(run.session, run.params["serial"], run.params["name"])
-        return Progress(True, {"identity": row["identity"]})
+    serial: Later[str]
+    name: str
 
-    def verify(self, run: StepRun) -> None:
-        found = host.find_datastore(run.session, run.params["serial"])
+    def begin(self, run: StepRun[MountedSet]) -> Progress[MountedSet]:
+        row = sets.mount_set(run.session, self.serial, self.name)
+        return Progress(True, MountedSet(identity=row["identity"]))
+
+    def verify(self, run: StepRun[MountedSet], result: MountedSet) -> None:
+        found = host.find_datastore(run.session, self.serial)
         demand(found is not None, "not_mounted", f"{run.session.name} does not list the datastore.")
         ways = (found or {})["mount"]["ways"]
         demand(bool(ways), "no_access_point", f"{run.session.name} reaches no access point.", "It stays mounted.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(Unmount.name, "", f"Unmount {params['name']}", "", {**params})
+    def undo(self, result: MountedSet) -> StepSpec[Any]:
+        return UnmountSet(serial=self.serial, name=self.name).on("", f"Unmount {self.name}")
+
+
+class UnmountSet(Unmount):
+    """As any other datastore is unmounted; it comes back through the array's access points."""
+
+    kind = "unmount_set"
+
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        return MountSet(serial=self.serial, name=self.name).on("", f"Mount {self.name} again")

@@ -2,141 +2,151 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from movelot.devices import array
 from movelot.devices.errors import DeviceGone
-from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, Values, demand
+from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.deleting import DeleteNamed
+from movelot.lots.steps.values import Later, Nothing, Result
 from movelot_core.units import format_size
 
 
-class CreateVolume(StepKind):
-    """Params: name, size_bytes, pool_uri, thin, reduced, tiering, own_target. Result: uri, serial, target."""
+class MadeVolume(Result):
+    """``target`` is the iSCSI target that the volume is behind, empty where there is none."""
 
-    name = "create_volume"
+    uri: str
+    serial: str
+    target: str = ""
+
+
+class CreateVolume(StepKind[MadeVolume]):
+    """Make a volume; ``tiering`` is empty where the array's own way will do."""
+
+    kind = "create_volume"
     proof = "the array lists the volume with this size; note its serial"
 
-    def begin(self, run: StepRun) -> Progress:
-        found = array.find_volume(run.session, run.params["name"])
+    name: str
+    size_bytes: int
+    pool_uri: str
+    thin: bool
+    reduced: list[str] = []
+    tiering: str = ""
+    own_target: bool = False
+
+    def begin(self, run: StepRun[MadeVolume]) -> Progress[MadeVolume]:
+        found = array.find_volume(run.session, self.name)
         if found:
             row, description = found
             demand(
                 description == run.key,
                 "name_taken",
-                f"A volume named {run.params['name']} exists already and is not ours.",
+                f"A volume named {self.name} exists already and is not ours.",
                 hint="Choose another name.",
             )
         else:
-            row = array.create_volume(run.session, run.params, run.key)
-        return Progress(True, {part: row[part] for part in ("uri", "serial", "target")})
+            row = array.create_volume(run.session, self.model_dump(), run.key)
+        return Progress(True, MadeVolume(**{part: row[part] for part in MadeVolume.model_fields}))
 
-    def verify(self, run: StepRun) -> None:
-        row = array.volume_row(run.session.get(run.result["uri"]))
+    def verify(self, run: StepRun[MadeVolume], result: MadeVolume) -> None:
+        row = array.volume_row(run.session.get(result.uri))
         demand(
-            row["size_bytes"] == run.params["size_bytes"],
+            row["size_bytes"] == self.size_bytes,
             "size_differs",
-            f"The volume is {format_size(row['size_bytes'])}, not {format_size(run.params['size_bytes'])}.",
+            f"The volume is {format_size(row['size_bytes'])}, not {format_size(self.size_bytes)}.",
             "The volume stays.",
         )
         demand(
-            set(row["reduced"]) == set(run.params.get("reduced", [])),
+            set(row["reduced"]) == set(self.reduced),
             "reduction_differs",
             f"The volume has {' and '.join(row['reduced']) or 'no data reduction'}, which was not asked for.",
             "The volume stays.",
         )
-        wanted = run.params.get("tiering")
-        message = f"Its pages are kept “{row['tiering']}”, not “{wanted}”."
-        demand(not wanted or row["tiering"] == wanted, "tiering_differs", message, "The volume stays.")
+        message = f"Its pages are kept “{row['tiering']}”, not “{self.tiering}”."
+        demand(self.tiering in ("", row["tiering"]), "tiering_differs", message, "The volume stays.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            DeleteVolume.name,
-            "",
-            f"Delete volume {params['name']}",
-            "only if it is empty and offered to nobody",
-            {"uri": result["uri"], "name": params["name"]},
-        )
+    def undo(self, result: MadeVolume) -> StepSpec[Any]:
+        delete = DeleteVolume(uri=result.uri, name=self.name)
+        return delete.on("", f"Delete volume {self.name}", "only if it is empty and offered to nobody")
 
 
 class DeleteVolume(DeleteNamed):
-    """Params: uri, name."""
+    """Delete a volume that is offered to nobody."""
 
-    name = "delete_volume"
+    kind = "delete_volume"
     proof = "the array no longer lists the volume"
     noun = "volume"
 
-    def is_there(self, run: StepRun) -> bool:
-        return array.find_volume(run.session, run.params["name"]) is not None
+    def is_there(self, run: StepRun[Nothing]) -> bool:
+        return array.find_volume(run.session, self.name) is not None
 
-    def allow(self, run: StepRun) -> None:
-        demand_unoffered(run)
-
-
-def demand_unoffered(run: StepRun) -> None:
-    """StepProblem while what is at the param ``uri`` is offered to anybody."""
-    offers = array.offers_of(run.session, run.params["uri"])
-    demand(not offers, "still_offered", f"{run.params['name']} is still offered to initiators.")
+    def allow(self, run: StepRun[Nothing]) -> None:
+        self.demand_unoffered(run)
 
 
-class OfferVolume(StepKind):
-    """Params: volume_uri, initiator_uris, lun (None over NVMe, where the namespace has an id). Result: uri."""
+class Offered(Result):
+    uri: str
 
-    name = "offer_volume"
+
+class OfferVolume(StepKind[Offered]):
+    """Let initiators see a volume; ``lun`` is None over NVMe, where the namespace has an id."""
+
+    kind = "offer_volume"
     proof = "the initiators are let in under this LUN number"
 
-    def begin(self, run: StepRun) -> Progress:
-        wanted = sorted(run.params["initiator_uris"])
-        for offer in array.offers_of(run.session, run.params["volume_uri"]):
+    volume_uri: Later[str]
+    initiator_uris: list[Later[str]]
+    lun: int | None
+
+    def begin(self, run: StepRun[Offered]) -> Progress[Offered]:
+        wanted = sorted(self.initiator_uris)
+        for offer in array.offers_of(run.session, self.volume_uri):
             let_in = array.initiators_of(offer)
-            if let_in == wanted and offer["VolumeInfo"][0].get("LUN") == run.params["lun"]:
-                return Progress(True, {"uri": offer["@odata.id"]})
+            if let_in == wanted and offer["VolumeInfo"][0].get("LUN") == self.lun:
+                return Progress(True, Offered(uri=offer["@odata.id"]))
             # Other hosts may well be let in apart from these, under a LUN number of their own.
             demand(
                 not set(let_in) & set(wanted),
                 "offered_otherwise",
                 "The volume is offered to some of these initiators already, with others or under another LUN number.",
             )
-        made = array.offer_volume(run.session, run.params["volume_uri"], wanted, run.params["lun"])
-        return Progress(True, {"uri": made["@odata.id"]})
+        made = array.offer_volume(run.session, self.volume_uri, wanted, self.lun)
+        return Progress(True, Offered(uri=made["@odata.id"]))
 
-    def verify(self, run: StepRun) -> None:
-        ends = {end["@odata.id"] for end in run.session.get(run.result["uri"])["Links"]["InitiatorEndpoints"]}
-        missing = set(run.params["initiator_uris"]) - ends
+    def verify(self, run: StepRun[Offered], result: Offered) -> None:
+        ends = {end["@odata.id"] for end in run.session.get(result.uri)["Links"]["InitiatorEndpoints"]}
+        missing = set(self.initiator_uris) - ends
         demand(not missing, "not_offered", f"{len(missing)} initiators are not let in.", "The volume stays.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            WithdrawVolume.name,
-            "",
-            "Withdraw the volume from its initiators",
-            "",
-            {"uri": result["uri"], **{key: params[key] for key in ("volume_uri", "initiator_uris", "lun")}},
-        )
+    def undo(self, result: Offered) -> StepSpec[Any]:
+        withdraw = WithdrawVolume(uri=result.uri, **dict(self))
+        return withdraw.on("", "Withdraw the volume from its initiators")
 
 
-class WithdrawVolume(StepKind):
-    """Params: uri of the connection (and volume_uri, initiator_uris, lun, to offer it again)."""
+class WithdrawVolume(StepKind[Nothing]):
+    """Take back the offer at ``uri``; the rest is what it takes to offer the volume again."""
 
-    name = "withdraw_volume"
+    kind = "withdraw_volume"
     proof = "the array no longer lists this offer of the volume"
 
-    def begin(self, run: StepRun) -> Progress:
+    uri: str
+    volume_uri: str
+    initiator_uris: list[str]
+    lun: int | None
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         try:
-            current = run.session.get(run.params["uri"])
+            current = run.session.get(self.uri)
         except DeviceGone:
             return Progress(True)
-        run.session.delete(run.params["uri"], str(current.get("@odata.etag", "")))
+        run.session.delete(self.uri, str(current.get("@odata.etag", "")))
         return Progress(True)
 
-    def verify(self, run: StepRun) -> None:
-        left = array.offers_of(run.session, run.params["volume_uri"])
-        there = any(offer["@odata.id"] == run.params["uri"] for offer in left)
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        left = array.offers_of(run.session, self.volume_uri)
+        there = any(offer["@odata.id"] == self.uri for offer in left)
         demand(not there, "still_offered", "The volume is still offered to these initiators.")
 
-    def undo(self, params: Values, result: Values) -> StepSpec:
-        return StepSpec(
-            OfferVolume.name,
-            "",
-            "Offer the volume again",
-            "",
-            {key: params[key] for key in ("volume_uri", "initiator_uris", "lun")},
-        )
+    def undo(self, result: Nothing) -> StepSpec[Any]:
+        again = OfferVolume(volume_uri=self.volume_uri, initiator_uris=[*self.initiator_uris], lun=self.lun)
+        return again.on("", "Offer the volume again")

@@ -1,0 +1,1 @@
+"""What is judged of the ways between hosts and arrays."""

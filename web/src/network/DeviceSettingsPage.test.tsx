@@ -1,0 +1,152 @@
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Schemas } from "../api/problem";
+import { auditor, lot, person, summary } from "../tests/data";
+import { renderPage, serve } from "../tests/server";
+import { DeviceSettingsPage } from "./DeviceSettingsPage";
+
+const row = (
+  id: number,
+  host: string,
+  policy: string,
+  odd: string[] = [],
+  depth = 40,
+): Schemas["DeviceRow"] => ({
+  id,
+  host,
+  volume: "berth-a",
+  array: "granite",
+  datastore: "berth-a",
+  path_policy: policy,
+  queue_depth: depth,
+  turn_ios: 48,
+  paths: 8,
+  odd,
+});
+const found: Schemas["DeviceSettingsAnswer"] = {
+  rows: [
+    row(1, "quay-01", "RoundRobin"),
+    row(2, "quay-02", "RoundRobin", [], 24),
+    row(3, "quay-03", "OnePath", ["path_policy"]),
+  ],
+  total: 3,
+  settings: [
+    {
+      name: "path_policy",
+      label: "path policy",
+      text: "how I/O is spread over the paths",
+      choices: [
+        { name: "RoundRobin", label: "round robin", text: "all active paths in turn" },
+        { name: "OnePath", label: "one path", text: "one path until it fails" },
+      ],
+      unit: "",
+      least: 0,
+      most: 0,
+    },
+    {
+      name: "queue_depth",
+      label: "queue depth",
+      text: "I/Os a host keeps outstanding to the device",
+      choices: [],
+      unit: "I/Os",
+      least: 1,
+      most: 256,
+    },
+  ],
+  clusters: ["quayside"],
+  arrays: ["granite"],
+};
+const answers = (more: Record<string, unknown> = {}) => ({
+  "GET /api/session/": person,
+  "GET /api/network/device-settings/": found,
+  ...more,
+});
+const choose = async (label: string, option: RegExp) => {
+  fireEvent.mouseDown(await screen.findByRole("combobox", { name: label }));
+  fireEvent.click(await screen.findByRole("option", { name: option }));
+};
+
+beforeEach(() => {
+  vi.unstubAllGlobals();
+});
+
+describe("device settings", () => {
+  it("mark the host that differs from the others", async () => {
+    serve(answers());
+    renderPage(<DeviceSettingsPage />);
+    expect(await screen.findByText("▲ differs")).toBeVisible();
+    expect(screen.getByText("3 devices")).toBeVisible();
+  });
+
+  it("show row by row what would change, and draft that as one lot", async () => {
+    const asked = serve(
+      answers({ "POST /api/lots/": lot({ summary: summary({ id: 7, kind: "device_settings" }) }) }),
+    );
+    renderPage(<DeviceSettingsPage />);
+    await screen.findByText("▲ differs");
+    expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
+    await choose("Set to", /^round robin/);
+    expect(await screen.findByText("3 devices, 1 would change")).toBeVisible();
+    fireEvent.click(screen.getByRole("button", { name: "Draft lot" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+        kind: "device_settings",
+        form: { filter: { cluster: "", array: "", text: "" }, setting: "path_policy", value: "RoundRobin" },
+      });
+    });
+    await waitFor(() => {
+      expect(screen.getByLabelText("address")).toHaveTextContent("/lots/7");
+    });
+  });
+
+  it("draft for what the filter takes", async () => {
+    const asked = serve(answers({ "POST /api/lots/": lot() }));
+    renderPage(<DeviceSettingsPage />);
+    await choose("Cluster", /quayside/);
+    fireEvent.change(screen.getByLabelText("Datastore or volume"), { target: { value: "berth" } });
+    await choose("Set to", /^one path/);
+    const button = screen.getByRole("button", { name: "Draft lot" });
+    await waitFor(() => {
+      expect(button).toBeEnabled();
+    });
+    fireEvent.click(button);
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toMatchObject({
+        form: { filter: { cluster: "quayside", text: "berth" }, setting: "path_policy", value: "OnePath" },
+      });
+    });
+  });
+
+  it("take a number within its range, and say what is expected otherwise", async () => {
+    const asked = serve(answers({ "POST /api/lots/": lot() }));
+    renderPage(<DeviceSettingsPage />);
+    await choose("Setting", /queue depth/);
+    const field = await screen.findByLabelText("Set to, I/Os");
+    fireEvent.change(field, { target: { value: "400" } });
+    expect(screen.getByText("Give a whole number from 1 to 256 I/Os.")).toBeVisible();
+    expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
+    fireEvent.change(field, { target: { value: "24" } });
+    expect(await screen.findByText("3 devices, 2 would change")).toBeVisible();
+    fireEvent.click(screen.getByRole("button", { name: "Draft lot" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toMatchObject({
+        form: { setting: "queue_depth", value: "24" },
+      });
+    });
+  });
+
+  it("are only looked at by the auditor", async () => {
+    serve(answers({ "GET /api/session/": auditor }));
+    renderPage(<DeviceSettingsPage />);
+    await screen.findByText("▲ differs");
+    await choose("Set to", /^round robin/);
+    expect(await screen.findByText("3 devices, 1 would change")).toBeVisible();
+    expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
+  });
+
+  it("say when not all rows are listed", async () => {
+    serve(answers({ "GET /api/network/device-settings/": { ...found, total: 900 } }));
+    renderPage(<DeviceSettingsPage />);
+    expect(await screen.findByText(/The first 3 of 900 are listed/)).toBeVisible();
+  });
+});
