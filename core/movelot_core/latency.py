@@ -23,6 +23,8 @@ USED_SHARE_MIN: Final = 0.25
 CAUTIOUS_SHARE: Final = 0.5
 SATURATED_SAMPLES_MAX: Final = 0.05
 SATURATED_SHARE: Final = 0.98
+TYPICAL_KIB: Final = 8.0
+MEASURED_MARGIN: Final = 1.02
 PRIOR_BETA: Final = 3.0
 PRIOR_GAMMA: Final = 0.15
 PRIOR_WEIGHT: Final = 0.4
@@ -63,12 +65,20 @@ class CurveFit:
 
     def extrapolated(self, load: float) -> bool:
         """Whether ``load`` lies beyond what was ever measured."""
-        return load > self.seen_max * 1.02
+        return beyond_measured(load, self.seen_max)
+
+
+def beyond_measured(load: float, seen_max: float) -> bool:
+    """Whether a load lies beyond the highest that was measured, by more than measuring errs."""
+    return load > seen_max * MEASURED_MARGIN
 
 
 def features(reads: Floats, writes: Floats, kib: Floats) -> Floats:
-    """The four sums x is linear in: r, w, r*(k-8)/8, w*(k-8)/8; stacked on a new first axis."""
-    scale = (kib - 8.0) / 8.0
+    """The four sums x is linear in: r, w, r*(k-8)/8, w*(k-8)/8; stacked on a new first axis.
+
+    A size of 0 is one that was not told: it counts as 8 KiB.
+    """
+    scale = np.where(kib > 0, (kib - TYPICAL_KIB) / TYPICAL_KIB, 0.0)
     return np.asarray(np.stack([reads, writes, reads * scale, writes * scale]), dtype=np.float64)
 
 

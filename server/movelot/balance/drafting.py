@@ -10,7 +10,8 @@ from django.utils.timezone import now
 from movelot.balance.planning import BalancePlan, MoveRequest, gain_text, moves_of, plan_with, shown
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
-from movelot.inventory.estates import GroupEstate, curve_of, estate_of
+from movelot.inventory.curves import curve_of
+from movelot.inventory.estates import GroupEstate, estate_of
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool, Volume
 from movelot.inventory.plans import clear_plan
 from movelot.lots.documents import LotForm, names

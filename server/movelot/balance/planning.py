@@ -13,6 +13,7 @@ from movelot.lots.documents import LotPlan
 from movelot_core.balance.clear import Gain, Plan, Unresolved, plan_for
 from movelot_core.balance.estate import broken_musts
 from movelot_core.balance.order import CopyRates, OrderedMove, order_moves
+from movelot_core.latency import beyond_measured
 from movelot_core.units import format_share
 
 FALLBACK_RATE = 100 * 1024**2
@@ -149,7 +150,7 @@ def shown(found: GroupEstate, plan: Plan, ordered: list[OrderedMove], impossible
 def pool_after(found: GroupEstate, plan: Plan, number: int) -> PoolAfter:
     state = plan.after
     hour, day = hour_name(int(state.peak_hour[number]))
-    beyond = float(state.load[number].max()) > found.seen_max[number] * 1.02
+    beyond = beyond_measured(float(state.load[number].max()), float(found.seen_max[number]))
     return PoolAfter(
         found.pool_keys[number],
         [round(float(v), 3) for v in state.latency_ms[number, WEEKDAY]],

@@ -6,6 +6,7 @@ from collections.abc import Collection
 
 from movelot.lots.kinds import Remedy
 from movelot_core.fabric.causes import Cause
+from movelot_core.fabric.settling import first_to_settle
 
 BINDING = (Cause.NO_UPLINK, Cause.TWO_UPLINKS, Cause.STANDBY_UPLINK)
 # What a host has not done yet, though nothing stands in its way.
@@ -19,15 +20,15 @@ NOT_DONE = {
 def lot_for(causes: Collection[Cause], cluster: str, host: str, array: str) -> Remedy | None:
     """The lot that brings a host's paths to an array back; None where its own settings are not what stands in the way.
 
-    What is wired wrong comes first, then CHAP, as a login comes before anything is seen.
+    It settles what core says comes first.
     """
-    if {*causes} & {*BINDING}:
+    first = first_to_settle(causes)
+    if first is None:
+        return None
+    if first in BINDING:
         return Remedy("uplinks", {"host": host}, "Bind one uplink")
-    if Cause.FRAME in causes:
+    if first is Cause.FRAME:
         return Remedy("frames", {"host": host, "array": array}, "Set the frame size")
-    if Cause.CHAP in causes:
+    if first is Cause.CHAP:
         return Remedy("chap", {"cluster": cluster, "array": array, "host": host}, "Set CHAP on both sides")
-    for cause, action in NOT_DONE.items():
-        if cause in causes:
-            return Remedy("find_paths", {"host": host, "array": array}, action)
-    return None
+    return Remedy("find_paths", {"host": host, "array": array}, NOT_DONE[first])

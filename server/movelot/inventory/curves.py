@@ -33,3 +33,7 @@ def fit_pool(pool: Pool, moment: datetime) -> None:
         fit_seen_max=fit.seen_max,
         fit_cautious=fit.cautious,
     )
+
+
+def curve_of(pool: Pool) -> ServiceCurve:
+    return ServiceCurve(pool.curve_l0_ms, pool.curve_x_max, pool.curve_beta, pool.curve_gamma)

@@ -10,11 +10,12 @@ from typing import Any
 
 import numpy as np
 
+from movelot.inventory.curves import curve_of
 from movelot.inventory.models import BalanceGroup, Datastore, DatastoreDay, Device, Disk, Mount, Pool
 from movelot.inventory.placement import pools_by_serial
 from movelot.inventory.versions import version
 from movelot_core.balance.estate import Estate, State, judge
-from movelot_core.latency import HOURS, ServiceCurve, weights
+from movelot_core.latency import HOURS, ServiceCurve, features, load
 
 SLOTS = 2 * HOURS
 # Growth is told from so many days.
@@ -84,12 +85,12 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
         ],
         dtype=np.int64,
     )
-    features = _features([(bytes(row[5]), bytes(row[6])) for row in rows])
+    parts = _features_of([(bytes(row[5]), bytes(row[6])) for row in rows])
     estate = Estate(
         disks=tuple(row[1] for row in rows),
         size_bytes=np.array([row[2] for row in rows], dtype=np.int64),
         place=place,
-        features=features * _coincidence(pools, len(alone))[pool_of[place]],
+        features=parts * _coincidence(pools, len(alone))[pool_of[place]],
         reach=_reach(stores, [row[7] for row in rows]),
         pinned=np.array([row[4] for row in rows], dtype=bool),
         datastores=tuple(store.name for store in stores),
@@ -135,10 +136,6 @@ def _copied_by(pool: Pool) -> str:
     return pool.device.name if pool.device.copy_bytes_per_second else f"{pool.device.name} {pool.name}"
 
 
-def curve_of(pool: Pool) -> ServiceCurve:
-    return ServiceCurve(pool.curve_l0_ms, pool.curve_x_max, pool.curve_beta, pool.curve_gamma)
-
-
 def _load_of_others(
     pools: list[Pool], curves: tuple[ServiceCurve, ...], ours: Collection[int], pool_of: dict[str, int]
 ) -> np.ndarray:
@@ -149,21 +146,20 @@ def _load_of_others(
         .values_list("placement__datastore__serial", "weekday_profile", "weekend_profile")
     )
     pool = np.array([pool_of[serial] for serial, _, _ in rows], dtype=int)
-    features = _features([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
-    features *= _coincidence(pools)[pool]
-    return np.array(
-        [np.tensordot(weights(curves[n]), features[:, pool == n].sum(axis=1), axes=1) for n in range(len(pools))]
-    ).reshape(len(pools), SLOTS)
+    parts = _features_of([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
+    parts *= _coincidence(pools)[pool]
+    return np.array([load(parts[:, pool == n].sum(axis=1), curves[n]) for n in range(len(pools))]).reshape(
+        len(pools), SLOTS
+    )
 
 
-def _features(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
+def _features_of(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
     """[4, disks, 48] from stored profiles, all at once."""
     empty = bytes(3 * HOURS * 4)
     joined = b"".join((weekday or empty) + (weekend or empty) for weekday, weekend in profiles)
     raw = np.frombuffer(joined, dtype=np.float32).reshape(len(profiles), 2, 3, HOURS).astype(float)
     read, write, kib = (raw[:, :, n].reshape(len(profiles), SLOTS) for n in range(3))
-    scale = np.where(kib > 0, (kib - 8.0) / 8.0, 0.0)
-    return np.stack([read, write, read * scale, write * scale])
+    return features(read, write, kib)
 
 
 def _coincidence(pools: list[Pool], alone: int = 0) -> np.ndarray:

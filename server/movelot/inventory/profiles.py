@@ -19,9 +19,10 @@ from django.db.models.functions import Substr
 from numpy.typing import NDArray
 
 from movelot.inventory.bulk import insert
+from movelot.inventory.curves import curve_of
 from movelot.inventory.models import Disk, DiskDay, Pool
 from movelot.inventory.placement import pools_by_serial
-from movelot_core.latency import HOURS, features, profile_over_days
+from movelot_core.latency import HOURS, features, load, profile_over_days
 
 PROFILE_DAYS = 28
 COINCIDENCE_MADE_EVERY = timedelta(days=1)
@@ -147,6 +148,4 @@ def _coincidence(together: Floats, apart: Floats, weekend: NDArray[np.bool_]) ->
 def _load(measured: Floats, pool: Pool) -> Floats:
     """Load x of [3, ...] reads, writes and KiB on ``pool``."""
     read, write, kib = measured
-    parts = features(read, write, np.where(kib > 0, kib, 8.0))
-    beta, gamma = pool.curve_beta, pool.curve_gamma
-    return np.asarray(parts[0] + beta * parts[1] + gamma * parts[2] + beta * gamma * parts[3])
+    return load(features(read, write, kib), curve_of(pool))
