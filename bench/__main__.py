@@ -10,7 +10,7 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import exchange, fabric, lots, pages, planner, start
+from bench import estimates, exchange, fabric, lots, pages, planner, start
 
 
 def main() -> None:
@@ -25,6 +25,8 @@ def main() -> None:
     pages.report()
     print()
     exchange.report()
+    print()
+    estimates.report()
     print()
     start.report()
 

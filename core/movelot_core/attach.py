@@ -37,13 +37,13 @@ class Reason:
 
 @dataclass(frozen=True, slots=True)
 class PoolFigures:
-    """A pool as read: capacity, what is allocated in it, what is promised (subscribed), latency at its peak hour.
+    """A pool by its id, as read: capacity, what is allocated and promised (subscribed), latency at its peak hour.
 
     ``granted`` says whether the storage team lets it be used; ``quota_left_bytes`` what of its grant is not promised
     yet, None where the whole pool is granted. ``reduces`` are the ways in which it can make data smaller.
     """
 
-    name: str
+    pool: int
     capacity_bytes: int
     allocated_bytes: int
     subscribed_bytes: int
@@ -64,7 +64,7 @@ class PoolFigures:
 class PoolFit:
     """Whether a pool can serve, what would be left and how far it would be subscribed (share of capacity)."""
 
-    pool: str
+    pool: int
     verdict: Verdict
     free_after_bytes: int
     subscription_after: float
@@ -112,7 +112,7 @@ def fit_pool(
     if thin and after > SUBSCRIPTION_WARN:
         tight.append(Reason("subscribed", {"share": after}))
     verdict = Verdict.REFUSED if refused else Verdict.TIGHT if tight else Verdict.FITS
-    return PoolFit(pool.name, verdict, max(0, left), after, tuple(refused + tight))
+    return PoolFit(pool.pool, verdict, max(0, left), after, tuple(refused + tight))
 
 
 def rank_pools(

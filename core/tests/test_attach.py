@@ -20,7 +20,7 @@ from movelot_core.attach import (
 from movelot_core.errors import DatastoreNameError, SizeError
 from movelot_core.units import TIB
 
-POOL = PoolFigures("granite-mixed", 10 * TIB, 7 * TIB, 8 * TIB, peak_ms=4.0)
+POOL = PoolFigures(1, 10 * TIB, 7 * TIB, 8 * TIB, peak_ms=4.0)
 CEILING = 9.0
 
 
@@ -73,11 +73,11 @@ def test_all_reasons_are_given_not_only_the_first() -> None:
 
 
 def test_pools_rank_by_verdict_then_by_space_left() -> None:
-    slow = dataclasses.replace(POOL, name="slow", peak_ms=12.0, allocated_bytes=0)
-    full = dataclasses.replace(POOL, name="full", allocated_bytes=10 * TIB)
-    roomy = dataclasses.replace(POOL, name="roomy", allocated_bytes=2 * TIB)
+    slow = dataclasses.replace(POOL, pool=2, peak_ms=12.0, allocated_bytes=0)
+    full = dataclasses.replace(POOL, pool=3, allocated_bytes=10 * TIB)
+    roomy = dataclasses.replace(POOL, pool=4, allocated_bytes=2 * TIB)
     order = [fit.pool for fit in rank_pools([full, slow, POOL, roomy], TIB, True, CEILING)]
-    assert order == ["roomy", "granite-mixed", "slow", "full"]
+    assert order == [4, 1, 2, 3]
 
 
 @given(st.integers(1, 20 * TIB), st.integers(0, 10 * TIB))

@@ -17,7 +17,7 @@ from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
 from movelot.devices.reading import collect
 from movelot.findings.judging import judge_due
-from movelot.inventory.models import Device
+from movelot.inventory.models import Device, Pool
 from movelot.inventory.versions import EVERYTHING, renew
 from movelot.jobs import work
 from movelot.lots import actions
@@ -123,5 +123,12 @@ def refused(kind: str, user: User, **form: Any) -> dict[str, list[str]]:
     return found
 
 
+def by_id(form: dict[str, Any]) -> dict[str, Any]:
+    """A form with pools by their primary keys, where a test names them."""
+    key = dict(Pool.objects.values_list("name", "pk"))
+    named = {"pools": [key.get(pool, pool) for pool in form.get("pools", [])], "pool": key.get(form.get("pool"))}
+    return {name: named.get(name, value) for name, value in form.items()}
+
+
 def drafted(kind: str, user: User, **form: Any) -> Lot:
-    return new_draft(kind, form, user)
+    return new_draft(kind, by_id(form), user)

@@ -45,7 +45,7 @@ def test_a_pool_that_cannot_reduce_is_refused_with_the_reason(estate: StandIns, 
     assert [check["text"] for check in lot.checks if check["level"] == "stop"] == [
         "granite-mixed: it has no compression"
     ]
-    assert attach(ines, "compression").plan["pools_chosen"] == ["granite-fast"]
+    assert attach(ines, "compression").plan["pools_chosen"] == [Pool.objects.get(name="granite-fast").pk]
 
 
 def test_a_compressed_volume_is_made_verified_and_taken_back(estate: StandIns, ines: User, api: APIClient) -> None:

@@ -45,7 +45,7 @@ def test_a_pool_of_one_tier_is_refused_where_a_tier_is_asked_for(granted: StandI
     pools = {row["name"]: row for row in lot.plan["pools"]}
     assert (pools["granite-mixed"]["verdict"], pools["granite-mixed"]["text"]) == ("refused", "it has one tier only")
     # Without a choice the one that can is taken.
-    assert lot.plan["pools_chosen"] == ["basalt-bulk"]
+    assert lot.plan["pools_chosen"] == [Pool.objects.get(name="basalt-bulk").pk]
     assert {row["text"] for row in attach(ines, "").plan["pools"]} & {"it has one tier only"} == set()
 
 

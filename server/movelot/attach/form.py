@@ -45,7 +45,7 @@ class AttachForm(LotForm):
     own_target: bool = False
     raw: bool = False
     machines: list[int] = field(default_factory=list)
-    pools: list[str] = field(default_factory=list)
+    pools: list[int] = field(default_factory=list)
     fixes: list[str] = field(default_factory=list)
 
 

@@ -837,7 +837,7 @@ export interface components {
             own_target: boolean;
             raw: boolean;
             machines: number[];
-            pools: string[];
+            pools: number[];
             fixes: string[];
         };
         /**
@@ -859,7 +859,7 @@ export interface components {
             own_target: boolean;
             raw: boolean;
             machines: number[];
-            pools: string[];
+            pools: number[];
             fixes: string[];
         };
         AttachPlan: {
@@ -867,7 +867,7 @@ export interface components {
             hosts: string[];
             size_bytes: number | null;
             total_bytes: number;
-            pools_chosen: string[];
+            pools_chosen: number[];
             volumes: components["schemas"]["PlannedVolume"][];
             problems: components["schemas"]["FieldProblem"][];
             pools: components["schemas"]["PoolRow"][];
@@ -1126,7 +1126,7 @@ export interface components {
             cluster: string;
             name: string;
             size: string;
-            pool: string;
+            pool: number | null;
             server: string;
             version: components["schemas"]["VersionEnum"];
             clients: components["schemas"]["ClientsEnum"];
@@ -1137,7 +1137,7 @@ export interface components {
             cluster: string;
             name: string;
             size: string;
-            pool: string;
+            pool: number | null;
             server: string;
             version: components["schemas"]["VersionEnum"];
             clients: components["schemas"]["ClientsEnum"];
@@ -1165,6 +1165,7 @@ export interface components {
             problems: components["schemas"]["FieldProblem"][];
             pools: components["schemas"]["PoolRow"][];
             pool: string;
+            pool_id: number | null;
             servers: components["schemas"]["ServerRow"][];
             hosts: components["schemas"]["FileHost"][];
             limits: components["schemas"]["LimitRow"][];
@@ -1688,14 +1689,14 @@ export interface components {
         SetForm: {
             cluster: string;
             name: string;
-            pool: string;
+            pool: number | null;
             fixes: string[];
         };
         /** @description The form as typed; ``fixes`` names hosts that are to be mended first. */
         SetFormRequest: {
             cluster: string;
             name: string;
-            pool: string;
+            pool: number | null;
             fixes: string[];
         };
         SetPlan: {
@@ -1705,6 +1706,7 @@ export interface components {
             problems: components["schemas"]["FieldProblem"][];
             pools: components["schemas"]["PoolRow"][];
             pool: string;
+            pool_id: number | null;
             board: components["schemas"]["Board"] | null;
             fixable: components["schemas"]["Fixable"][];
             room: components["schemas"]["SetRoom"] | null;

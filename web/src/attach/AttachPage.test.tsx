@@ -8,8 +8,9 @@ import { AttachPage } from "./AttachPage";
 
 type Plan = Schemas["AttachPlan"];
 
+const POOLS = ["granite-mixed", "granite-fast", "basalt-deep"];
 const pool = (name: string, verdict: string, text: string): Schemas["PoolRow"] => ({
-  id: name.length,
+  id: POOLS.indexOf(name) + 1,
   name,
   array: "granite",
   capacity_bytes: 20 * TIB,
@@ -28,7 +29,7 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
   hosts: ["quay-01", "quay-03"],
   size_bytes: 2 * TIB,
   total_bytes: 2 * TIB,
-  pools_chosen: ["granite-mixed"],
+  pools_chosen: [1],
   volumes: [{ name: "berth-e", size_bytes: 2 * TIB, pool_id: 1, pool: "granite-mixed" }],
   problems: [],
   pools: [
@@ -188,12 +189,12 @@ describe("attaching storage", () => {
   });
 
   it("chooses another pool by click", async () => {
-    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: ["granite-fast"] }) }));
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: [2] }) }));
     show();
     fireEvent.click(await screen.findByRole("radio", { name: /granite-fast/ }));
     await waitFor(() => {
       expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({
-        pools: ["granite-fast"],
+        pools: [2],
       });
     });
   });
@@ -205,7 +206,7 @@ describe("attaching storage", () => {
       pool_id: n,
       pool: n === 1 ? "granite-fast" : "granite-mixed",
     }));
-    const several = { volumes, total_bytes: 6 * TIB, pools_chosen: ["granite-mixed"] };
+    const several = { volumes, total_bytes: 6 * TIB, pools_chosen: [1] };
     const asked = serve(
       answers({ "GET /api/attach/drafts/9/": draft(several), "PUT /api/attach/drafts/9/": draft(several) }),
     );
@@ -218,14 +219,14 @@ describe("attaching storage", () => {
     fireEvent.click(screen.getByRole("checkbox", { name: /granite-fast/ }));
     await waitFor(() => {
       expect(asked.filter((each) => each.key.startsWith("PUT")).at(-1)?.body).toMatchObject({
-        pools: ["granite-mixed", "granite-fast"],
+        pools: [1, 2],
       });
     });
     // The last one ticked stays: a lot needs some pool.
     fireEvent.click(mixed);
     await waitFor(() => {
       expect(asked.filter((each) => each.key.startsWith("PUT")).at(-1)?.body).toMatchObject({
-        pools: ["granite-mixed"],
+        pools: [1],
       });
     });
   });

@@ -9,7 +9,7 @@ const form: Schemas["FileForm"] = {
   cluster: "quayside",
   name: "",
   size: "",
-  pool: "",
+  pool: null,
   server: "",
   version: "NFSv4_1",
   clients: "hosts",
@@ -51,6 +51,7 @@ const plan: Schemas["FilePlan"] = {
     },
   ],
   pool: "shale-deep",
+  pool_id: 7,
   servers: [server(1, "shale-a.example", 2), server(2, "shale-b.example", 1)],
   hosts: [
     { name: "quay-01", port: "files", address: "10.40.10.101", obstacle: "" },

@@ -36,7 +36,7 @@ const EMPTY: Form = {
   cluster: "",
   name: "",
   size: "",
-  pool: "",
+  pool: null,
   server: "",
   version: "NFSv4_1",
   clients: "hosts",
@@ -60,10 +60,10 @@ function FileDraft({ id }: { id: number }) {
         <Box sx={{ display: "grid", gap: 1.5 }}>
           {plan.pools.length > 0 && (
             <PoolFits
-              plan={{ ...plan, pools_chosen: [plan.pool] }}
+              plan={{ ...plan, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
               disabled={fixed}
               choose={([pool]) => {
-                change({ pool: pool ?? "" });
+                change({ pool: pool ?? null });
               }}
             />
           )}

@@ -19,17 +19,17 @@ export function PoolFits({
   disabled,
 }: {
   plan: Plan;
-  choose: (pools: string[]) => void;
+  choose: (pools: number[]) => void;
   disabled: boolean;
 }) {
   const several = plan.volumes.length > 1;
   const chosen = new Set(plan.pools_chosen);
   /** The choice after a click: one pool for one volume; for several, one more or one less, but never none. */
-  const toggled = (name: string): string[] => {
-    if (!several) return [name];
-    if (!chosen.has(name)) return [...plan.pools_chosen, name];
-    const rest = plan.pools_chosen.filter((other) => other !== name);
-    return rest.length ? rest : [name];
+  const toggled = (id: number): number[] => {
+    if (!several) return [id];
+    if (!chosen.has(id)) return [...plan.pools_chosen, id];
+    const rest = plan.pools_chosen.filter((other) => other !== id);
+    return rest.length ? rest : [id];
   };
   return (
     <Box
@@ -54,10 +54,10 @@ export function PoolFits({
           pool={pool}
           size={plan.size_bytes ?? 0}
           role={several ? "checkbox" : "radio"}
-          chosen={chosen.has(pool.name)}
+          chosen={chosen.has(pool.id)}
           disabled={disabled}
           onChoose={() => {
-            choose(toggled(pool.name));
+            choose(toggled(pool.id));
           }}
         />
       ))}

@@ -5,7 +5,7 @@ import { auditor, lot, person, summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { SetPage } from "./SetPage";
 
-const form: Schemas["SetForm"] = { cluster: "quayside", name: "", pool: "", fixes: [] };
+const form: Schemas["SetForm"] = { cluster: "quayside", name: "", pool: null, fixes: [] };
 const plan: Schemas["SetPlan"] = {
   cluster: "quayside",
   array: "chalk",
@@ -13,6 +13,7 @@ const plan: Schemas["SetPlan"] = {
   problems: [],
   pools: [],
   pool: "chalk-one",
+  pool_id: 5,
   board: {
     portals: [{ name: "A1", controller: "A", address: "10.40.11.11" }],
     hosts: [{ name: "quay-03", seen: 2, expected: 4, reason: "frames of different size", paths: [] }],

@@ -27,7 +27,7 @@ export function SetPage() {
   );
 }
 
-const EMPTY: Form = { cluster: "", name: "", pool: "", fixes: [] };
+const EMPTY: Form = { cluster: "", name: "", pool: null, fixes: [] };
 
 function SetDraft({ id }: { id: number }) {
   const path = { params: { path: { id } } };
@@ -71,10 +71,10 @@ function SetDraft({ id }: { id: number }) {
         <Box sx={{ display: "grid", gap: 1.5 }}>
           {plan.pools.length > 0 && (
             <PoolFits
-              plan={{ ...plan, size_bytes: null, pools_chosen: [plan.pool] }}
+              plan={{ ...plan, size_bytes: null, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
               disabled={fixed}
               choose={([pool]) => {
-                change({ pool: pool ?? "" });
+                change({ pool: pool ?? null });
               }}
             />
           )}

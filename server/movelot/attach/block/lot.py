@@ -3,13 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from movelot.attach.block.raw import RawMachine, machines_of, raw_checks
 from movelot.attach.block.steps import NewVolume, attach_steps
 from movelot.attach.checks import can_own_targets, form_checks, path_checks, rival_checks, target_checks
 from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
 from movelot.attach.pools.advice import Advice, advice_for
-from movelot.attach.pools.fits import Figures, Fits, PlannedVolume, PoolRow, ceiling_of, figures_of, fits_of, pool_row
+from movelot.attach.pools.fits import (
+    Figures,
+    Fits,
+    PlannedVolume,
+    PoolRow,
+    ceiling_of,
+    figures_of,
+    fits_of,
+    pool_row,
+    pools_named,
+)
 from movelot.fabric.board import Board, board_of
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
 from movelot.fabric.mending import mended
@@ -37,7 +48,7 @@ class AttachPlan(LotPlan):
     hosts: list[str]
     size_bytes: int | None
     total_bytes: int
-    pools_chosen: list[str]
+    pools_chosen: list[int]
     volumes: list[PlannedVolume]
     problems: list[FieldProblem]
     pools: list[PoolRow]
@@ -67,7 +78,7 @@ class AttachKind(LotKind[AttachForm, AttachPlan]):
             hosts=[host.name for host in hosts],
             size_bytes=meant.size_bytes,
             total_bytes=meant.total_bytes,
-            pools_chosen=[pool.name for pool in chosen],
+            pools_chosen=[pool.pk for pool in chosen],
             volumes=_planned(meant, chosen, fits),
             problems=meant.problems,
             pools=[pool_row(row, fit, figures) for row, fit in fits],
@@ -104,6 +115,12 @@ class AttachKind(LotKind[AttachForm, AttachPlan]):
         return Draft(title, steps, plan, checks, _facts(chosen, hosts, meant))
 
     claims_room, always_plans = True, True
+    documents_version = 2
+
+    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
+        """The first version named pools by their names."""
+        chosen = {**plan, "pools_chosen": pools_named(plan.get("pools_chosen", []))} if plan else plan
+        return {**form, "pools": pools_named(form.get("pools", []))}, chosen
 
     def claims(self, plan: AttachPlan) -> list[PlannedVolume]:
         """The volumes that it makes."""
@@ -153,21 +170,21 @@ def _title(meant: ReadForm, plan: AttachPlan) -> str:
 
 def _judged_apart(cluster: Cluster | None, volumes: list[PlannedVolume], meant: ReadForm, figures: Figures) -> Fits:
     """Each pool that takes part, judged for all the volumes it would get."""
-    asked: dict[str, int] = {}
+    asked: dict[int, int] = {}
     for volume in volumes:
-        asked[volume.pool] = asked.get(volume.pool, 0) + volume.size_bytes
+        asked[volume.pool_id] = asked.get(volume.pool_id, 0) + volume.size_bytes
     return [
         (
-            figures[name][0],
-            rank_pools([figures[name][1]], size, meant.thin, ceiling_of(cluster), meant.reduced, meant.tiering)[0],
+            figures[key][0],
+            rank_pools([figures[key][1]], size, meant.thin, ceiling_of(cluster), meant.reduced, meant.tiering)[0],
         )
-        for name, size in asked.items()
+        for key, size in asked.items()
     ]
 
 
-def _chosen(wanted: list[str], fits: Fits, meant: ReadForm) -> list[Pool]:
+def _chosen(wanted: list[int], fits: Fits, meant: ReadForm) -> list[Pool]:
     """The pools asked for, all of one array; else the best that is not refused."""
-    named = [pool for pool, _ in fits if pool.name in wanted]
+    named = [pool for pool, _ in fits if pool.pk in wanted]
     if named:
         return [pool for pool in named if pool.device_id == named[0].device_id]
     usable = (pool for pool, fit in fits if meant.size_bytes is not None and fit.verdict != Verdict.REFUSED)

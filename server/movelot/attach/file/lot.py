@@ -12,7 +12,7 @@ from typing import Any, Literal
 from movelot.attach.checks import form_checks, rival_checks
 from movelot.attach.file.limits import LimitRow, limit_rows, limit_steps
 from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
-from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
+from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row, pools_named
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Datastore, Device, HostPort, Mount, Pool, Portal, Volume
 from movelot.inventory.paths import portals_of, ports_of
@@ -41,7 +41,7 @@ class FileForm(LotForm):
     cluster: str = names("cluster")
     name: str = ""
     size: str = ""
-    pool: str = ""
+    pool: int | None = names("pool", None)
     server: str = ""
     version: Literal["NFSv4_1", "NFSv3"] = "NFSv4_1"
     clients: Literal["hosts", "subnet"] = "hosts"
@@ -85,6 +85,7 @@ class FilePlan(LotPlan):
     problems: list[FieldProblem]
     pools: list[PoolRow]
     pool: str
+    pool_id: int | None
     servers: list[ServerRow]
     hosts: list[FileHost]
     limits: list[LimitRow]
@@ -131,6 +132,7 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
             problems=meant.problems,
             pools=[pool_row(row, fit, figures) for row, fit in fits],
             pool=pool.name,
+            pool_id=pool.pk,
             servers=[row for row, _ in servers],
             hosts=[_host_row(*way) for way in place.ways] if place else [],
             limits=limit_rows(hosts),
@@ -143,6 +145,12 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
         return Draft(title, steps, plan, checks, _facts(plan, pool))
 
     claims_room, always_plans = True, True
+    documents_version = 2
+
+    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
+        """The first version named the pool by its name."""
+        chosen = {**plan, "pool_id": next(iter(pools_named([plan["pool"]])), None)} if plan else plan
+        return {**form, "pool": next(iter(pools_named([form.get("pool", "")])), None)}, chosen
 
     def claims(self, plan: FilePlan) -> list[PlannedVolume]:
         """The volumes that it makes."""
@@ -168,12 +176,12 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
 
 def _empty(cluster: Cluster | None, meant: ReadForm) -> FilePlan:
     name = cluster.name if cluster else ""
-    return FilePlan(name, "", meant.size_bytes, "", "", "", [], meant.problems, [], "", [], [], [], [])
+    return FilePlan(name, "", meant.size_bytes, "", "", "", [], meant.problems, [], "", None, [], [], [], [])
 
 
-def _chosen(wanted: str, fits: Fits) -> Pool | None:
+def _chosen(wanted: int | None, fits: Fits) -> Pool | None:
     """The pool asked for, else the best that is not refused, else the first."""
-    named = next((pool for pool, _ in fits if pool.name == wanted), None)
+    named = next((pool for pool, _ in fits if pool.pk == wanted), None)
     best = next((pool for pool, fit in fits if fit.verdict != Verdict.REFUSED), fits[0][0] if fits else None)
     return named or best
 

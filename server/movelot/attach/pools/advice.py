@@ -45,7 +45,7 @@ def _habits(found: GroupEstate, hosts: list[Device], pools: list[Pool], figures:
     """The cluster's habits; a pool whose latency nobody measured yet is taken to answer at the ceiling."""
     estate = found.estate
     together = estate.features[:2].sum(axis=(0, 1))
-    latencies = [figures[pool.name][1].peak_ms or ceiling_ms for pool in pools]
+    latencies = [figures[pool.pk][1].peak_ms or ceiling_ms for pool in pools]
     return Habits(
         largest_disk_bytes=int(estate.size_bytes.max(initial=0)),
         held_bytes=int(estate.size_bytes.sum()),

@@ -15,7 +15,8 @@ from movelot_core.attach import PoolFigures, PoolFit, rank_pools
 from movelot_core.fabric.paths import network_of
 
 Fits = list[tuple[Pool, PoolFit]]
-Figures = dict[str, tuple[Pool, PoolFigures]]
+# By the pool's primary key: two arrays may have pools of one name.
+Figures = dict[int, tuple[Pool, PoolFigures]]
 
 
 @dataclass
@@ -50,24 +51,24 @@ def figures_of(cluster: Cluster | None, lot: Lot, protocols: tuple[str, ...]) ->
     Imported hosts and linked arrays do not meet: what serves one of them cannot be carried out on the other.
     """
     group = getattr(cluster, "group", None)
-    peaks: dict[str, float] = {}
+    peaks: dict[int, float] = {}
     if group:
         found = estate_of(group)
-        peaks = dict(zip(found.estate.pools, map(float, found.state.peak_ms), strict=True))
+        peaks = dict(zip(found.pool_keys, map(float, found.state.peak_ms), strict=True))
     promised = promised_bytes(lot)
     ports = HostPort.objects.filter(protocol__in=protocols, device__cluster=cluster)
     reached = _arrays_reached(set(ports.values_list("protocol", "network")))
     imported = Device.objects.filter(cluster=cluster, state=Device.State.IMPORTED).exists()
     pools = Pool.objects.filter(device__portals__protocol__in=protocols).select_related("device", "grant").distinct()
     return {
-        pool.name: (
+        pool.pk: (
             pool,
             PoolFigures(
-                pool.name,
+                pool.pk,
                 pool.capacity_bytes,
                 pool.allocated_bytes,
                 pool.subscribed_bytes,
-                peaks.get(pool.name),
+                peaks.get(pool.pk),
                 reaches_hosts=pool.device_id in reached,
                 online=pool.device.known_well,
                 granted=hasattr(pool, "grant"),
@@ -109,10 +110,16 @@ def pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
         pool.allocated_bytes,
         max(0, pool.capacity_bytes - pool.allocated_bytes),
         fit.subscription_after,
-        figures[pool.name][1].quota_left_bytes,
+        figures[pool.pk][1].quota_left_bytes,
         list(pool.reduces),
         bool(pool.tiers),
         made_of(pool),
         fit.verdict,
         fit_text(fit),
     )
+
+
+def pools_named(names: list[str]) -> list[int]:
+    """Primary keys of pools that an older release kept by name; of two of one name the one known first."""
+    found = dict(Pool.known.filter(name__in=names).order_by("-pk").values_list("name", "pk"))
+    return [found[name] for name in names if name in found]

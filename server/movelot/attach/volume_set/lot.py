@@ -7,13 +7,14 @@ counts what the cluster's machines would take, were they all to move in.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 from django.db.models import Count, Q
 
 from movelot.attach.block.admission import admit
 from movelot.attach.checks import form_checks, path_checks
 from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
-from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
+from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row, pools_named
 from movelot.fabric.board import Board, board_of
 from movelot.fabric.connect import connect_steps
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
@@ -40,7 +41,7 @@ class SetForm(LotForm):
 
     cluster: str = names("cluster")
     name: str = ""
-    pool: str = ""
+    pool: int | None = names("pool", None)
     fixes: list[str] = field(default_factory=list)
 
 
@@ -70,6 +71,7 @@ class SetPlan(LotPlan):
     problems: list[FieldProblem]
     pools: list[PoolRow]
     pool: str
+    pool_id: int | None
     board: Board | None
     fixable: list[Fixable]
     room: SetRoom | None
@@ -86,9 +88,7 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
         meant = read(AttachForm(typed.cluster, typed.name))
         cluster = cluster_named(typed.cluster)
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
-        figures = {
-            name: found for name, found in figures_of(cluster, lot, (NVME,)).items() if found[0].device.set_limits
-        }
+        figures = {key: found for key, found in figures_of(cluster, lot, (NVME,)).items() if found[0].device.set_limits}
         fits = fits_of(cluster, meant, figures)
         pool = _chosen(typed.pool, fits)
         where = cluster.name if cluster else "a cluster"
@@ -100,6 +100,7 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
             problems=meant.problems,
             pools=[pool_row(row, fit, figures) for row, fit in fits],
             pool=pool.name if pool else "",
+            pool_id=pool.pk if pool else None,
             board=None,
             fixable=[],
             room=None,
@@ -125,6 +126,12 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
         return table, fixes
 
     claims_room, always_plans = True, True
+    documents_version = 2
+
+    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
+        """The first version named the pool by its name."""
+        chosen = {**plan, "pool_id": next(iter(pools_named([plan["pool"]])), None)} if plan else plan
+        return {**form, "pool": next(iter(pools_named([form.get("pool", "")])), None)}, chosen
 
     def claims(self, plan: SetPlan) -> list[PlannedVolume]:
         """The volumes that it makes."""
@@ -147,9 +154,9 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
         ]
 
 
-def _chosen(wanted: str, fits: Fits) -> Pool | None:
+def _chosen(wanted: int | None, fits: Fits) -> Pool | None:
     """The pool asked for, else the best that is not refused, else any."""
-    named = next((pool for pool, _ in fits if pool.name == wanted), None)
+    named = next((pool for pool, _ in fits if pool.pk == wanted), None)
     usable = next((pool for pool, fit in fits if fit.verdict != Verdict.REFUSED), None)
     return named or usable or (fits[0][0] if fits else None)
 
