@@ -10,7 +10,7 @@ from rest_framework.test import APIClient
 from conftest import StandIns
 from movelot.inventory.models import Datastore, Device, Disk
 from movelot.lots.models import Lot
-from server.tests.conftest import PASSWORD, signed_in
+from server.tests.conftest import PASSWORD, by_id, signed_in
 
 READS = [
     "/api/status/",
@@ -107,7 +107,7 @@ def test_a_lot_of_another_kind_is_not_an_attach_draft(estate: StandIns, api: API
 
 def attach_draft(api: APIClient, **form: Any) -> dict[str, Any]:
     lot = api.post("/api/lots/", {"kind": "attach", "form": {}}, format="json").json()["summary"]["id"]
-    answer = api.put(f"/api/attach/drafts/{lot}/", {"cluster": "quayside", **form}, format="json")
+    answer = api.put(f"/api/attach/drafts/{lot}/", {"cluster": "quayside", **by_id(form)}, format="json")
     assert answer.status_code == 200, answer.content
     found: dict[str, Any] = answer.json()
     return found

@@ -153,7 +153,7 @@ def rivals(django_db_setup: None, django_db_blocker: Any) -> Iterator[list[Lot]]
         Grant.objects.create(pool=raced, quota_bytes=3 * TIB, granted_by="tobias.wren")
         volumes = [PlannedVolume(f"berth-{n}", 2 * TIB, raced.pk, "raced") for n in (1, 2)]
         plans = [
-            AttachPlan("", [], 2 * TIB, 2 * TIB, ["raced"], [each], [], [], None, None, False, False, [], [])
+            AttachPlan("", [], 2 * TIB, 2 * TIB, [raced.pk], [each], [], [], None, None, False, False, [], [])
             for each in volumes
         ]
         lots = [Lot.objects.create(kind="attach", title="race", created_by=user, plan=dumped(plan)) for plan in plans]
