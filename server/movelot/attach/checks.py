@@ -33,7 +33,8 @@ def form_checks(meant: ReadForm, fits: list[tuple[Pool, PoolFit]], chosen: list[
         if pool.pk not in keys or meant.size_bytes is None:
             continue
         level = {Verdict.FITS: PASS, Verdict.TIGHT: WARN, Verdict.REFUSED: STOP}[fit.verdict]
-        left = f"{format_size(fit.free_after_bytes)} left in {pool.name}, {format_share(fit.subscription_after)} subscribed"
+        subscribed = format_share(fit.subscription_after)
+        left = f"{format_size(fit.free_after_bytes)} left in {pool.name}, {subscribed} subscribed"
         checks.append(Check("pool has room", level, left if level == PASS else f"{pool.name}: {fit_text(fit)}"))
     return checks
 
