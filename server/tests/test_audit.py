@@ -96,11 +96,21 @@ def test_nobody_changes_or_deletes_an_entry(estate: StandIns, api: APIClient) ->
 def test_an_entry_that_was_changed_behind_our_back_is_found(estate: StandIns, api: APIClient, spoil: str) -> None:
     for host in ("quay-01", "quay-02", "quay-03"):
         api.post("/api/lots/", {"kind": "uplinks", "form": {"host": host}}, format="json")
-    assert api.get("/api/audit/proof/").json()["broken_at"] is None
+    assert prove().broken_at is None
     middle = Entry.objects.order_by("-pk")[1].pk
     with connection.cursor() as cursor:
         cursor.execute(spoil.format(middle))
     assert prove().broken_at == (middle if spoil.startswith("UPDATE") else newest().pk)
+
+
+def test_an_auditor_has_it_proven_by_a_job(estate: StandIns, api: APIClient) -> None:
+    api.post("/api/lots/", {"kind": "uplinks", "form": {"host": "quay-03"}}, format="json")
+    count = Entry.objects.count()
+    answer = signed_in("auditor").post("/api/audit/proof/").json()
+    assert answer["kind"] == "prove_trail"
+    # Signing in and asking are entries themselves.
+    assert answer["result"]["broken_at"] is None
+    assert answer["result"]["entries"] >= count
 
 
 def test_the_last_entries_cannot_go_unseen(estate: StandIns, api: APIClient) -> None:

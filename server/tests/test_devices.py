@@ -20,6 +20,7 @@ from movelot.devices.session import session_with
 from movelot.devices.shape import check_shape
 from movelot.findings.judging import judge_due
 from movelot.findings.models import Finding
+from movelot.inventory.capabilities import label_of
 from movelot.inventory.models import Datastore, Device, Disk, DiskDay, Machine, Pool, PoolHour, Reading
 from movelot.inventory.store import unlink
 from movelot.inventory.telemetry import KEPT_DAYS, prune
@@ -44,7 +45,7 @@ def test_a_device_is_linked_only_with_the_fingerprint_it_shows(estate: StandIns)
 
 def test_what_each_array_can_do_is_discovered_with_a_detail(estate: StandIns) -> None:
     told = {
-        array.name: {name: detail for name, able, detail in array.capabilities if able}
+        array.name: {label_of(each.code): each.detail for each in array.capabilities.all() if each.able}
         for array in Device.objects.filter(kind="array")
     }
     assert told["basalt"]["tiers"] == "on basalt-bulk"

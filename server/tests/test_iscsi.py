@@ -13,6 +13,7 @@ from standins.tests.test_devices import client
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
+from movelot.inventory.capabilities import OWN_TARGET
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
@@ -63,7 +64,7 @@ def test_targets_and_sessions_are_read(estate: StandIns) -> None:
     assert len(host.sessions[TARGET]) == 8
     assert set(granite.volumes.values_list("target", flat=True)) == {TARGET}
     assert Initiator.objects.get(device=granite, identifier=host.initiator).chap == "off"
-    assert granite.can("target per volume")
+    assert granite.can(OWN_TARGET)
     assert not Device.objects.get(name="chalk").can("target per volume")
 
 

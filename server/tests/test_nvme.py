@@ -42,7 +42,7 @@ def test_the_array_and_its_hosts_say_their_nvme_names(estate: StandIns) -> None:
     assert chalk.nqn == f"{NQN}chalk"
     assert set(chalk.portals.values_list("protocol", flat=True)) == {"NVMe/TCP"}
     assert Device.objects.get(name="quay-02").nqn == f"{NQN}quay-02"
-    assert ["protocols", True, "NVMe/TCP"] in chalk.capabilities
+    assert chalk.capabilities.get(code="protocols").detail == "NVMe/TCP"
 
 
 def test_a_pool_that_is_not_granted_is_refused(estate: StandIns, ines: User) -> None:

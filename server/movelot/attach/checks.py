@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from movelot.attach.form import ReadForm
+from movelot.inventory.capabilities import OWN_TARGET
 from movelot.inventory.models import Device, Pool
 from movelot.inventory.paths import PathTable
 from movelot.inventory.sentences import cause_text, fit_text
@@ -63,7 +64,7 @@ def path_checks(table: PathTable) -> list[Check]:
 
 def can_own_targets(array: Device) -> bool:
     """Whether an array can put volumes behind iSCSI targets of their own."""
-    return ISCSI in array.protocols and array.can("target per volume")
+    return ISCSI in array.protocols and array.can(OWN_TARGET)
 
 
 def target_checks(meant: ReadForm, array: Device) -> list[Check]:

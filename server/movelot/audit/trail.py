@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +17,9 @@ from movelot.audit.models import Entry, Head
 SECRET = ("password", "secret", "token", "sealed")
 HIDDEN = "(not written down)"
 TEXT_MAX = 2000
+
+
+PROVEN_AT_ONCE = 2000
 
 
 @dataclass
@@ -87,11 +90,13 @@ class Proof:
     broken_at: int | None
 
 
-def prove() -> Proof:
-    """Compute the whole chain anew."""
+def prove(progress: Callable[[int], None] = lambda done: None) -> Proof:
+    """Compute the whole chain anew, telling how many entries were looked at."""
     previous, count = "", 0
-    for entry in Entry.objects.order_by("pk").iterator(chunk_size=2000):
+    for entry in Entry.objects.order_by("pk").iterator(chunk_size=PROVEN_AT_ONCE):
         count += 1
+        if count % PROVEN_AT_ONCE == 0:
+            progress(count)
         if entry.previous != previous or entry.digest != digest_of(entry):
             return Proof(count, entry.pk)
         previous = entry.digest

@@ -18,6 +18,7 @@ from movelot.accounts.roles import person
 from movelot.audit.trail import tell
 from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.tasks import collect_telemetry
+from movelot.inventory.capabilities import label_of
 from movelot.inventory.models import Device
 from movelot.inventory.store import unlink
 from movelot.jobs.views import JobSerializer, accepted
@@ -105,12 +106,12 @@ def answer_of(device: Device) -> DeviceAnswer:
         device.read_at,
         device.clock_offset_seconds,
         clock_is_off(device.clock_offset_seconds),
-        [CapabilityAnswer(*capability) for capability in device.capabilities],
+        [CapabilityAnswer(label_of(row.code), row.able, row.detail) for row in device.capabilities.all()],
     )
 
 
 def listed() -> list[dict[str, Any]]:
-    devices = Device.objects.select_related("cluster").order_by("kind", "name")
+    devices = Device.objects.select_related("cluster").prefetch_related("capabilities").order_by("kind", "name")
     return list(DeviceSerializer([answer_of(device) for device in devices], many=True).data)
 
 

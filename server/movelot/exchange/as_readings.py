@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from movelot.exchange.reading import Row
+from movelot.inventory.capabilities import code_of
 from movelot.inventory.follow.machines import BY_NAME
 from movelot.inventory.readings import ArrayReading, HostReading
 
@@ -60,7 +61,7 @@ def array_reading(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
     return _reading_of_array(
         name,
         copy_bytes_per_second=array["copy_bytes_per_second"] or 0.0,
-        capabilities=_capabilities(rows, name),
+        capabilities=_capabilities(row for row in rows["capabilities"] if row["device"] == name),
         pools=[_pool(row) for row in mine["pools"]],
         drive_groups=[_drive_group(row) for row in mine["drive_groups"]],
         portals=[{**_wired(row, "array", "portals"), **_portal(row)} for row in mine["portals"]],
@@ -82,8 +83,8 @@ def array_reading(array: Row, rows: dict[str, list[Row]]) -> ArrayReading:
 ARRAY_TABLES = ("pools", "drive_groups", "portals", "initiators", "zones", "volumes", "offers", "exports")
 
 
-def _capabilities(rows: dict[str, list[Row]], device: str) -> list[list[Any]]:
-    return [[row["name"], row["able"], row["detail"] or ""] for row in rows["capabilities"] if row["device"] == device]
+def _capabilities(rows: Iterable[Row]) -> list[Row]:
+    return [{"code": code_of(row["name"]), "able": row["able"], "detail": row["detail"] or ""} for row in rows]
 
 
 def _head(row: Row, owner: str, kind: str) -> Row:
@@ -202,7 +203,7 @@ def host_reading(host: Row, by_host: dict[str, Groups]) -> HostReading:
         initiator=host["initiator"] or "",
         copy_bytes_per_second=host["copy_bytes_per_second"] or 0.0,
         clock_offset_seconds=0.0,
-        capabilities=[[c["name"], c["able"], c["detail"] or ""] for c in by_host["capabilities"].get(name, [])],
+        capabilities=_capabilities(by_host["capabilities"].get(name, [])),
         scan_seconds=host["scan_seconds"] or 60.0,
         ports=[_port(row) for row in by_host["host_ports"].get(name, [])],
         devices=[_device(row) for row in by_host["host_devices"].get(name, [])],

@@ -16,6 +16,7 @@ from django.db.models.functions import Concat
 
 from movelot.exchange.tables import TABLES, descriptor
 from movelot.inventory import models
+from movelot.inventory.capabilities import label_of
 from movelot.inventory.labels import LABELLED
 from movelot_core.latency import HOURS
 
@@ -101,8 +102,9 @@ def _arrays() -> Iterator[Cells]:
 
 
 def _capabilities() -> Iterator[Cells]:
-    for name, able in models.Device.objects.order_by("name").values_list("name", "capabilities"):
-        yield from ((name, *each) for each in able)
+    rows = models.Capability.objects.filter(device__gone_at=None).order_by("device__name", "pk")
+    for device, code, able, detail in rows.values_list("device__name", "code", "able", "detail"):
+        yield device, label_of(code), able, detail
 
 
 def _pools() -> Iterator[Cells]:

@@ -21,7 +21,7 @@ class ArrayReading:
     name: str
     copy_bytes_per_second: float
     clock_offset_seconds: float
-    capabilities: list[list[Any]]
+    capabilities: list[Row]
     pools: list[Row]
     portals: list[Row]
     initiators: list[Row]
@@ -52,7 +52,7 @@ class HostReading:
     initiator: str
     copy_bytes_per_second: float
     clock_offset_seconds: float
-    capabilities: list[list[Any]]
+    capabilities: list[Row]
     scan_seconds: float
     ports: list[Row]
     devices: list[Row]

@@ -11,7 +11,7 @@ from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.inventory.changes import Aspect, Change, digests, outdate_within, tell
-from movelot.inventory.follow import follow_array, follow_hosts
+from movelot.inventory.follow import follow_array, follow_capabilities, follow_hosts
 from movelot.inventory.follow.hosts import mark_unmounted
 from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Listed, Machine, Pool, Reading, Volume
 from movelot.inventory.readings import ArrayReading, HostReading
@@ -32,6 +32,7 @@ def unlink(device: Device) -> None:
             model.objects.filter(device=device).update(gone_at=moment)
         for listed in Listed.__subclasses__():
             listed._default_manager.filter(device=device).delete()
+        device.capabilities.all().delete()
         device.mounts.all().delete()
         device.machine_placements.all().delete()
         Machine.objects.filter(pk__in=machines).update(gone_at=moment)
@@ -68,6 +69,7 @@ def store_readings(taken: Sequence[Taken], taken_at: datetime) -> None:
         hosts = [(each.device, each.reading) for each in differing if isinstance(each.reading, HostReading)]
         if hosts:
             follow_hosts(hosts, taken_at)
+        follow_capabilities({each.device.pk: each.reading.capabilities for each in differing})
         are_new = [each.is_new for each in news]
         for each in news:
             each.keep(taken_at)
@@ -114,7 +116,7 @@ class News:
         device.state, device.detail = self.state, ""
         device.identity = reading.identity or device.identity
         device.copy_bytes_per_second = reading.copy_bytes_per_second
-        device.clock_offset_seconds, device.capabilities = reading.clock_offset_seconds, reading.capabilities
+        device.clock_offset_seconds = reading.clock_offset_seconds
         device.file_client, device.nqn = reading.file_client, reading.nqn
         device.save()
 

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from django.db.models import Count, QuerySet
 
-from movelot.devices.capabilities import DEVICE_LIMITS
+from movelot.inventory.capabilities import DEVICE_LIMITS
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
 from movelot.inventory.versions import version
 from movelot.lots.documents import LotForm, LotPlan, names
@@ -211,7 +211,8 @@ def _in_turn(before: Before) -> list[Check]:
 def _settable(hosts: set[str]) -> Check:
     """Whether all of the hosts let a device's limits be set; people set those of imported ones."""
     linked = Device.objects.filter(name__in=hosts).exclude(state=Device.State.IMPORTED)
-    unable = sorted(host.name for host in linked if not host.can(DEVICE_LIMITS))
+    able = linked.filter(capabilities__code=DEVICE_LIMITS, capabilities__able=True).values("pk")
+    unable = sorted(linked.exclude(pk__in=able).values_list("name", flat=True))
     if unable:
         text = f"{', '.join(unable[:5])} cannot set limits of devices. Leave them out with the filter."
         return Check("hosts can set it", STOP, text)

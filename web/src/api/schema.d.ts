@@ -187,10 +187,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Whether every entry is as it was written, and none is missing. */
-        get: operations["audit_proof_retrieve"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** @description Whether every entry is as it was written, and none is missing: a job, which auditors may ask for too. */
+        post: operations["audit_proof_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1609,10 +1609,6 @@ export interface components {
         ProbeRequest: {
             url: string;
         };
-        Proof: {
-            entries: number;
-            broken_at: number | null;
-        };
         /** @description Until when a finding is put off, and why. */
         PutOffRequest: {
             /** Format: date-time */
@@ -2497,7 +2493,7 @@ export interface operations {
             };
         };
     };
-    audit_proof_retrieve: {
+    audit_proof_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -2506,12 +2502,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Proof"];
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -199,6 +199,23 @@ describe("attaching storage", () => {
     });
   });
 
+  it("says on which array a pool is where two have one of its name", async () => {
+    const [mixed] = plan().pools;
+    if (!mixed) throw new Error("no pool");
+    const pools = [mixed, { ...mixed, id: 8, array: "basalt" }];
+    const asked = serve(
+      answers({
+        "GET /api/attach/drafts/9/": draft({ pools }),
+        "PUT /api/attach/drafts/9/": draft({ pools, pools_chosen: [8] }),
+      }),
+    );
+    show();
+    fireEvent.click(await screen.findByRole("radio", { name: /granite-mixed on basalt/ }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toMatchObject({ pools: [8] });
+    });
+  });
+
   it("shares several volumes out over the pools ticked", async () => {
     const volumes = ["berth-1", "berth-2", "berth-3"].map((name, n) => ({
       name,

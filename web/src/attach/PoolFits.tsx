@@ -55,6 +55,7 @@ export function PoolFits({
           size={plan.size_bytes ?? 0}
           role={several ? "checkbox" : "radio"}
           chosen={chosen.has(pool.id)}
+          twice={plan.pools.some((other) => other.name === pool.name && other.id !== pool.id)}
           disabled={disabled}
           onChoose={() => {
             choose(toggled(pool.id));
@@ -70,11 +71,13 @@ interface LineProps {
   size: number;
   role: "radio" | "checkbox";
   chosen: boolean;
+  /** Another array has a pool of this name. */
+  twice: boolean;
   disabled: boolean;
   onChoose: () => void;
 }
 
-function PoolLine({ pool, size, role, chosen, disabled, onChoose }: LineProps) {
+function PoolLine({ pool, size, role, chosen, twice, disabled, onChoose }: LineProps) {
   const { size: text } = useUnit();
   const share = (bytes: number) =>
     `${String(Math.min(100, (bytes / Math.max(pool.capacity_bytes, 1)) * 100))}%`;
@@ -99,7 +102,10 @@ function PoolLine({ pool, size, role, chosen, disabled, onChoose }: LineProps) {
       }}
     >
       <Mark kind={chosen ? "chosen" : "unjudged"} label={chosen ? "chosen" : "not chosen"} />
-      <strong>{pool.name}</strong>
+      <span>
+        <strong>{pool.name}</strong>
+        {twice && <span style={{ color: "var(--mute)" }}> on {pool.array}</span>}
+      </span>
       <Box sx={{ position: "relative", height: 12, background: "var(--track)", overflow: "hidden" }}>
         <Box
           sx={{

@@ -1,5 +1,6 @@
 import { fireEvent, screen } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
+import { job } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { AuditPage, changeOf } from "./AuditPage";
 
@@ -49,7 +50,8 @@ describe("the audit trail", () => {
     [4, "▲ entry 4 was changed"],
     [0, "▲ the last entries are missing"],
   ])("proves that it is whole, or says what is not (%s)", async (brokenAt, said) => {
-    serve({ "GET /api/audit/": page, "GET /api/audit/proof/": { entries: 9, broken_at: brokenAt } });
+    const result = { entries: 9, broken_at: brokenAt };
+    serve({ "GET /api/audit/": page, "POST /api/audit/proof/": job({ state: "done", result }) });
     renderPage(<AuditPage />);
     fireEvent.click(await screen.findByRole("button", { name: "Prove that it is whole" }));
     expect(await screen.findByRole("status")).toHaveTextContent(said);

@@ -9,6 +9,7 @@ import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { formatMoment } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { useJob } from "../jobs/useJob";
 import { useNow } from "../parts/useNow";
 
 type Entry = Schemas["Entry"];
@@ -127,35 +128,30 @@ export function AuditPage() {
   );
 }
 
-/** Whether every entry is as it was written: computed anew when asked for. */
+/** Whether every entry is as it was written: computed anew by a job when asked for. */
 function Proof() {
-  const proof = useQuery({
-    queryKey: ["audit-proof"],
-    queryFn: () => unwrap(api.GET("/api/audit/proof/")),
-    enabled: false,
+  const [found, setFound] = useState<{ entries: number; broken_at: number | null } | null>(null);
+  const proof = useJob({
+    ask: () => unwrap(api.POST("/api/audit/proof/")),
+    look: (job) => Promise.resolve(job.result as { entries: number; broken_at: number | null }),
+    onSuccess: setFound,
   });
-  if (proof.data)
-    return proof.data.broken_at === null ? (
+  if (found)
+    return found.broken_at === null ? (
       <Typography role="status">
-        ■ whole: {proof.data.entries} entries are as they were written, and none is missing
+        ■ whole: {found.entries} entries are as they were written, and none is missing
       </Typography>
     ) : (
       <Typography role="status" sx={{ color: "var(--buoyText)" }}>
-        ▲{" "}
-        {proof.data.broken_at
-          ? `entry ${String(proof.data.broken_at)} was changed`
-          : "the last entries are missing"}
+        ▲ {found.broken_at ? `entry ${String(found.broken_at)} was changed` : "the last entries are missing"}
       </Typography>
     );
   return (
-    <Button
-      variant="text"
-      disabled={proof.isFetching}
-      onClick={() => {
-        void proof.refetch();
-      }}
-    >
-      {proof.isFetching ? "Proving…" : "Prove that it is whole"}
-    </Button>
+    <>
+      <ProblemAlert error={proof.error} />
+      <Button variant="text" disabled={proof.isPending} onClick={proof.start}>
+        {proof.isPending ? proof.progress || "Proving…" : "Prove that it is whole"}
+      </Button>
+    </>
   );
 }

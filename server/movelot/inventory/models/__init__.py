@@ -4,7 +4,7 @@ Sizes are bytes, times aware UTC, latencies ms, shares 0..1.
 """
 
 from movelot.inventory.models.arrays import DriveGroup, Export, Grant, Initiator, Offer, Pool, Portal, Volume, Zone
-from movelot.inventory.models.devices import Cluster, Device, Reading
+from movelot.inventory.models.devices import Capability, Cluster, Device, Reading
 from movelot.inventory.models.durable import Durable, Listed, OnDevice
 from movelot.inventory.models.groups import BalanceGroup, GroupMember
 from movelot.inventory.models.history import DatastoreDay, DiskDay, PoolDay, PoolHour, VolumeDay
@@ -14,6 +14,7 @@ from movelot.inventory.models.machines import Datastore, Disk, DiskPlacement, Ma
 
 __all__ = [
     "BalanceGroup",
+    "Capability",
     "Cluster",
     "Datastore",
     "DatastoreDay",

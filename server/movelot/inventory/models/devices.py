@@ -76,7 +76,6 @@ class Device(Durable):
     # How far the device's clock is ahead of ours, at the last reading.
     clock_offset_seconds = models.FloatField(null=True)
     # What it can do, as [name, whether, reason or detail].
-    capabilities = models.JSONField(default=list)
     # An NFS client's timeouts and limits: a host's own, or what a file array recommends (see core.files.SETTINGS).
     file_client = models.JSONField(default=dict)
     # How many volume sets an array allows, and volumes in each: {sets, volumes}; empty where it has none.
@@ -120,7 +119,7 @@ class Device(Durable):
 
     def can(self, capability: str) -> bool:
         """Whether it says that it is able to do this."""
-        return any(name == capability and able for name, able, _detail in self.capabilities)
+        return any(each.code == capability and each.able for each in self.capabilities.all())
 
     @cached_property
     def protocols(self) -> set[str]:
@@ -131,6 +130,22 @@ class Device(Durable):
     def has_namespaces(self) -> bool:
         """Whether what an array offers are namespaces of an NVMe subsystem, that hosts connect to."""
         return any(transport_of(each).numbers_itself for each in self.protocols)
+
+
+class Capability(models.Model):
+    """Something that a device says it can do, or cannot, by its code (see inventory.capabilities), with a detail."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="capabilities")
+    code = models.CharField(max_length=64)
+    able = models.BooleanField()
+    detail = models.CharField(max_length=255, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["device", "code"], name="capability_once_on_device")]
+
+    def __str__(self) -> str:
+        return f"{self.device_id} {self.code}"
 
 
 class Reading(models.Model):

@@ -1,0 +1,38 @@
+"""What devices may be able to do: a code for the code, a label for people, each said here once."""
+
+from __future__ import annotations
+
+from typing import Final
+
+OWN_TARGET: Final = "own_target"
+DEVICE_LIMITS: Final = "device_limits"
+
+LABELS: Final = {
+    "protocols": "protocols",
+    "controllers": "controllers",
+    "thin": "thin volumes",
+    "thick": "thick volumes",
+    "compression": "compression",
+    "deduplication": "deduplication",
+    "tiers": "tiers",
+    "redundancy": "redundancy",
+    OWN_TARGET: "target per volume",
+    "volume_sets": "volume sets",
+    "copy_offload": "copy offload",
+    "snapshots_elsewhere": "snapshots elsewhere",
+    "guaranteed_iops": "guaranteed IOPS",
+    "moves_running": "moves running machines",
+    "path_policy": "path policy",
+    DEVICE_LIMITS: "device limits",
+}
+_CODES: Final = {label: code for code, label in LABELS.items()}
+
+
+def label_of(code: str) -> str:
+    """What people call a capability; of one that only a package names, its own name."""
+    return LABELS.get(code, code)
+
+
+def code_of(label: str) -> str:
+    """The code of a capability that a package or an older release names by its label."""
+    return _CODES.get(label, label)
