@@ -89,8 +89,8 @@ class WithWorker(APIClient):
             refused: Any = JsonResponse(ended["problem"], status=ended["problem"]["status"])
             refused.json = lambda: ended["problem"]
             return refused
-        where = {"check": "lots/{lot}", "run": "lots/{lot}", "reread": "devices"}[ended["kind"]]
-        return super().generic("GET", f"/api/{where.format(**ended['result'])}/")
+        where = {"check": "lots/{lot}", "run": "lots/{lot}", "reread": "devices"}.get(ended["kind"])
+        return super().generic("GET", f"/api/{where.format(**ended['result'])}/" if where else answer["Location"])
 
 
 def signed_in(name: str) -> APIClient:
