@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from django.db.models import TextField
@@ -66,6 +66,14 @@ class PathTable:
     paths: list[PathVerdict]
     points: list[SinglePoint]
     target: str = ""
+
+    @cached_property
+    def by_host(self) -> dict[str, list[PathVerdict]]:
+        """The paths of each host that has any."""
+        found: dict[str, list[PathVerdict]] = {}
+        for path in self.paths:
+            found.setdefault(path.host, []).append(path)
+        return found
 
 
 def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:

@@ -145,7 +145,12 @@ class Step(models.Model):
     @property
     def acted(self) -> bool:
         """Whether there may be something to take back."""
-        return self.state == self.State.DONE or (self.state == self.State.FAILED and self.touched)
+        return acted_as(self.state, self.touched)
+
+
+def acted_as(state: str, touched: bool) -> bool:
+    """Whether a step in a state may have something to be taken back."""
+    return state == Step.State.DONE or (state == Step.State.FAILED and touched)
 
 
 class StepPace(models.Model):

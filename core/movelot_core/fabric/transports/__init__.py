@@ -2,24 +2,10 @@
 
 from __future__ import annotations
 
-import importlib
-import inspect
-import pkgutil
-
 from movelot_core.fabric.transports.base import Transport
+from movelot_core.families import members_in
 
-
-def _transports_in(package: str, paths: list[str]) -> dict[str, Transport]:
-    found: dict[str, Transport] = {}
-    for info in pkgutil.iter_modules(paths):
-        module = importlib.import_module(f"{package}.{info.name}")
-        for each in vars(module).values():
-            if inspect.isclass(each) and issubclass(each, Transport) and each is not Transport:
-                found[each.name] = each()
-    return found
-
-
-TRANSPORTS: dict[str, Transport] = _transports_in(__name__, list(__path__))
+TRANSPORTS: dict[str, Transport] = {each.name: each() for each in members_in(__name__, __path__, Transport)}
 
 
 class _Unknown(Transport):

@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-import importlib
-import inspect
-import pkgutil
-
 from movelot.attach.storage.base import StorageKind
 from movelot.inventory.models import Volume
+from movelot_core.families import members_in
 
-
-def _kinds_in(package: str, paths: list[str]) -> dict[str, StorageKind]:
-    found: dict[str, StorageKind] = {}
-    for info in pkgutil.iter_modules(paths):
-        module = importlib.import_module(f"{package}.{info.name}")
-        for each in vars(module).values():
-            if inspect.isclass(each) and issubclass(each, StorageKind) and not inspect.isabstract(each):
-                found[each.name] = each()
-    return found
-
-
-STORAGE_KINDS: dict[str, StorageKind] = _kinds_in(__name__, list(__path__))
+STORAGE_KINDS: dict[str, StorageKind] = {
+    each.name: each()
+    for each in members_in(__name__, __path__, StorageKind)  # type: ignore[type-abstract]
+}
 
 
 def storage_kind_of(volume: Volume) -> StorageKind:

@@ -2,28 +2,18 @@
 
 from __future__ import annotations
 
-import importlib
-import inspect
-import pkgutil
 from typing import Any
 
 from movelot.fabric.connect.base import Connector
 from movelot.inventory.models import Device
 from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
+from movelot_core.families import members_in
 
-
-def _connectors_in(package: str, paths: list[str]) -> dict[str, Connector]:
-    found: dict[str, Connector] = {}
-    for info in pkgutil.iter_modules(paths):
-        module = importlib.import_module(f"{package}.{info.name}")
-        for each in vars(module).values():
-            if inspect.isclass(each) and issubclass(each, Connector) and not inspect.isabstract(each):
-                found[each.transport] = each()
-    return found
-
-
-CONNECTORS: dict[str, Connector] = _connectors_in(__name__, list(__path__))
+CONNECTORS: dict[str, Connector] = {
+    each.transport: each()
+    for each in members_in(__name__, __path__, Connector)  # type: ignore[type-abstract]
+}
 
 
 def connect_steps(array: Device, hosts: list[Device], table: PathTable) -> list[StepSpec[Any]]:

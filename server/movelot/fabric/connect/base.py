@@ -24,7 +24,8 @@ class Connector(ABC):
     def pairs(self, table: PathTable, host: Device) -> Pairs:
         """The [port, portal] pairs over which the host will have paths of this transport."""
         over = {portal.name for portal in table.portals if portal.protocol == self.transport}
-        return [[p.port, p.portal] for p in table.paths if p.host == host.name and p.seen and p.portal in over]
+        paths = table.by_host.get(host.name, ())
+        return [[path.port, path.portal] for path in paths if path.seen and path.portal in over]
 
 
 def asked_at(table: PathTable, pairs: Pairs) -> str:
