@@ -26,13 +26,18 @@ def all_plans(estate: Estate) -> list[np.ndarray]:
     return [np.array(place, dtype=np.int64) for place in itertools.product(stores, repeat=len(estate.disks))]
 
 
-def least_bytes_that_clear(estate: Estate) -> int | None:
-    """The fewest bytes with which every ceiling holds and no Must is broken, found by trying everything."""
-    lawful = [
-        int(estate.size_bytes[place != estate.place].sum())
-        for place in all_plans(estate)
-        if not broken_musts(estate, place) and judge(estate, place).clear
-    ]
+def least_bytes_that_clear(estate: Estate, share_of_limit: float = 1.0) -> int | None:
+    """The fewest bytes with which every ceiling holds and no Must is broken, found by trying everything.
+
+    No pool may then carry more than this share of the load at which it reaches its ceiling.
+    """
+    limits = np.array([curve.load_at(estate.latency_ceiling_ms) for curve in estate.curves])
+    lawful = []
+    for place in all_plans(estate):
+        state = judge(estate, place)
+        keeps = share_of_limit == 1.0 or bool((state.load.max(axis=1) <= limits * share_of_limit).all())
+        if keeps and state.clear and not broken_musts(estate, place):
+            lawful.append(int(estate.size_bytes[place != estate.place].sum()))
     return min(lawful, default=None)
 
 
@@ -52,6 +57,13 @@ def tiny(draw: st.DrawFn) -> Estate:
     return dataclasses.replace(estate, reach=np.array(reach).reshape(disks, stores), pinned=np.array(pinned))
 
 
+def test_a_plan_that_leaves_a_pool_at_its_very_limit_is_not_taken() -> None:
+    """850 IOPS where 800 reach the ceiling: moving 50 away is the least, and leaves nothing for what is measured."""
+    estate = small([60, 2, 1], [0, 0, 0], [160, 160], iops=[400.0, 400.0, 50.0], pool_of=[0, 1])
+    assert least_bytes_that_clear(estate) == GIB
+    assert clear(estate).moved_bytes == least_bytes_that_clear(estate, 1 - 2e-4) == 2 * GIB
+
+
 @settings(max_examples=60, deadline=None)
 @given(tiny())
 def test_no_plan_that_clears_moves_fewer_bytes_than_the_exact_one(estate: Estate) -> None:
@@ -61,8 +73,10 @@ def test_no_plan_that_clears_moves_fewer_bytes_than_the_exact_one(estate: Estate
         assert not plan.after.clear
     else:
         assert plan.after.clear
-        # The planner keeps a ten-thousandth of the load limit as margin; no estate here is that close.
-        assert plan.moved_bytes == least
+        # The planner keeps a ten-thousandth of the load limit as margin: where only a plan within it moves less, it may
+        # move what a plan without needs.
+        roomy = least_bytes_that_clear(estate, 1 - 2e-4)
+        assert plan.moved_bytes == least or plan.moved_bytes == roomy
         assert plan.bound_bytes <= least
 
 
