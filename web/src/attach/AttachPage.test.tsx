@@ -187,6 +187,12 @@ describe("attaching storage", () => {
       });
     });
   });
+});
+
+describe("the pools that a draft uses", () => {
+  beforeEach(() => {
+    vi.restoreAllMocks();
+  });
 
   it("chooses another pool by click", async () => {
     const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: [2] }) }));
