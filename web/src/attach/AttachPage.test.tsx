@@ -190,10 +190,6 @@ describe("attaching storage", () => {
 });
 
 describe("the pools that a draft uses", () => {
-  beforeEach(() => {
-    vi.restoreAllMocks();
-  });
-
   it("chooses another pool by click", async () => {
     const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: [2] }) }));
     show();
@@ -253,7 +249,9 @@ describe("the pools that a draft uses", () => {
       });
     });
   });
+});
 
+describe("a draft that may not be changed", () => {
   it("is read only once the lot runs, with the way to the next one", async () => {
     serve(answers({ "GET /api/attach/drafts/9/": draft({}, "running") }));
     show();
