@@ -10,6 +10,7 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.inventory.models import Pool, Volume
 from movelot.lots.documents import LONGEST_TEXT, LotForm, LotPlan, dumped, form_of
 from movelot.lots.kinds import REGISTRY
 from movelot.lots.models import Lot
@@ -69,6 +70,36 @@ def test_a_misspelt_key_never_means_the_usual_cluster(estate: StandIns, api: API
     assert answer.json()["fields"]["clustr"][0].startswith("There is no such field; there are cluster, name, size")
     lot.refresh_from_db()
     assert lot.form["cluster"] == "gatehouse"
+
+
+# What each kind's plans had not yet in the release before, by kind, with a form that drafts such a plan.
+SINCE = {
+    "detach": ({"keep": True}, ("serial", "kind", "pool_id")),
+    "spread": ({}, ("kind",)),
+    "use_volume": ({"cluster": "quayside"}, ("serial",)),
+}
+
+
+@pytest.mark.parametrize("name", sorted(SINCE))
+def test_a_plan_of_the_release_before_is_read_as_it_would_be_today(estate: StandIns, ines: User, name: str) -> None:
+    form, added = SINCE[name]
+    volume = Volume.objects.get(name="berth-f" if name == "spread" else "slate-09")
+    lot = drafted(name, ines, volume=volume.pk, **form)
+    today = REGISTRY[name].plan_of(lot)
+    lot.plan = {key: value for key, value in lot.plan.items() if key not in added}
+    lot.documents_version = 1
+    assert today is not None
+    assert REGISTRY[name].plan_of(lot) == today
+
+
+@pytest.mark.parametrize(("name", "field"), [("attach", "pools"), ("attach_file", "pool"), ("attach_set", "pool")])
+def test_a_form_of_the_release_before_named_pools_by_their_names(
+    estate: StandIns, ines: User, name: str, field: str
+) -> None:
+    pool = Pool.objects.get(name="chalk-one")
+    lot = Lot(kind=name, form={"name": "berth-x", field: [pool.name] if field == "pools" else pool.name})
+    form = REGISTRY[name].form_of(lot)
+    assert getattr(form, field) == ([pool.pk] if field == "pools" else pool.pk)
 
 
 def test_a_plan_of_an_older_release_that_cannot_be_read_is_said_so(estate: StandIns, ines: User) -> None:

@@ -7,12 +7,13 @@ device is asked again right before.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from movelot.attach.block.raw import raw_users
 from movelot.attach.default_store import default_of
 from movelot.attach.spread import volume_of
 from movelot.attach.storage import STORAGE_KINDS, storage_kind_of
-from movelot.inventory.models import Datastore, Disk, Volume
+from movelot.inventory.models import Datastore, Disk, Pool, Volume
 from movelot.inventory.sentences import first_of
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
@@ -52,6 +53,7 @@ class DetachKind(LotKind[DetachForm, DetachPlan]):
     """Takes a volume from all hosts, and deletes it if that is meant."""
 
     name, form, plan = "detach", DetachForm, DetachPlan
+    documents_version = 2
 
     def drafted(self, form: DetachForm, lot: Lot) -> Draft[DetachForm, DetachPlan]:
         volume = volume_of(form.volume)
@@ -89,6 +91,15 @@ class DetachKind(LotKind[DetachForm, DetachPlan]):
             f"size of {volume.name}": format_size(volume.size_bytes),
         }
         return Draft(f"{verb} {volume.name}", steps, plan, _checks(plan), facts)
+
+    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
+        """The first version named the volume and its pool by their names alone."""
+        if not plan:
+            return form, plan
+        volume = Volume.known.filter(name=plan["volume"], device__name=plan["array"]).order_by("-pk").first()
+        pool = Pool.known.filter(name=plan["pool"], device__name=plan["array"]).order_by("-pk").first()
+        serial, kind = (volume.serial, volume.kind) if volume else ("", Volume.Kind.BLOCK)
+        return form, {**plan, "serial": serial, "kind": kind, "pool_id": pool.pk if pool else 0}
 
     def outcome(self, lot: Lot, plan: DetachPlan) -> list[MeasuredRow]:
         """Space given back to the pool, and hosts that still have the volume."""

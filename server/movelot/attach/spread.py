@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from movelot.attach.storage import STORAGE_KINDS, storage_kind_of
 from movelot.inventory.models import Volume
@@ -42,6 +43,7 @@ class SpreadKind(LotKind[SpreadForm, SpreadPlan]):
     """
 
     name, form, plan = "spread", SpreadForm, SpreadPlan
+    documents_version = 2
 
     def drafted(self, form: SpreadForm, lot: Lot) -> Draft[SpreadForm, SpreadPlan]:
         volume = volume_of(form.volume)
@@ -52,6 +54,13 @@ class SpreadKind(LotKind[SpreadForm, SpreadPlan]):
         plan = SpreadPlan(volume.name, volume.serial, volume.kind, found.hosts, found.have) if found.hosts else None
         title = f"Let all hosts {kind.has_word} {volume.name}"
         return Draft(title, found.steps, plan, found.checks, found.facts)
+
+    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
+        """The first version did not say of which kind the volume is."""
+        if not plan:
+            return form, plan
+        volume = Volume.known.filter(serial=plan["serial"]).first()
+        return form, {**plan, "kind": volume.kind if volume else Volume.Kind.BLOCK}
 
     def outcome(self, lot: Lot, plan: SpreadPlan) -> list[MeasuredRow]:
         """Hosts that have it, before and after."""

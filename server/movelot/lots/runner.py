@@ -25,11 +25,12 @@ from movelot.devices.reading import reread
 from movelot.devices.session import session_with
 from movelot.inventory.models import Device
 from movelot.lots.drafting import graph_of
-from movelot.lots.kinds import kind_of
+from movelot.lots.kinds import MeasuredRow, kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import learn_from
 from movelot.lots.steps.base import Progress, StepKind, StepProblem, StepRun, Unproven
 from movelot.lots.stored import kind_of_step, step_of, told_by
+from movelot.problems import Problem
 from movelot_core.lots import Frontier, StepNode
 
 log = logging.getLogger(__name__)
@@ -249,8 +250,14 @@ class Driver:
     def _outcome(self) -> list[dict[str, Any]]:
         """What was predicted beside what is measured now."""
         kind = kind_of(self.lot.kind)
-        plan = kind.plan_of(self.lot)
-        return [asdict(row) for row in kind.outcome(self.lot, plan)] if plan else []
+        try:
+            plan = kind.plan_of(self.lot)
+            rows = kind.outcome(self.lot, plan) if plan else []
+        except Problem as problem:
+            # What ran has run, whether or not it can be said what was expected of it.
+            log.warning("lot %s: its outcome is not measured: %s", self.lot.pk, problem.title)
+            rows = [MeasuredRow("lot", str(self.lot.pk), "outcome", None, None, None, f"not measured: {problem.title}")]
+        return [asdict(row) for row in rows]
 
 
 def _seconds_left(step: Step) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Collection, Sequence
 
 from django.db.models import Q
@@ -11,6 +12,8 @@ from movelot.lots.kinds import REGISTRY, Claim, kind_of
 from movelot.lots.models import Lot
 from movelot.problems import Problem
 from movelot_core.units import format_size, parse_size
+
+log = logging.getLogger(__name__)
 
 # A lot in one of these states holds what it was started with.
 HOLDING = (Lot.State.RUNNING, Lot.State.HALTING, Lot.State.HALTED)
@@ -38,7 +41,12 @@ def claims_of(states: Collection[str], besides: Lot | None = None) -> list[tuple
     found: list[tuple[Lot, Sequence[Claim]]] = []
     for lot in lots.exclude(pk=besides.pk) if besides is not None and besides.pk else lots:
         kind = kind_of(lot.kind)
-        plan = kind.plan_of(lot)
+        try:
+            plan = kind.plan_of(lot)
+        except Problem as problem:
+            # One lot of an older release must not keep all others from being drafted.
+            log.warning("lot %s is not counted in any quota: %s", lot.pk, problem.title)
+            continue
         found += [(lot, kind.claims(plan))] if plan else []
     return found
 

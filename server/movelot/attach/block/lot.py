@@ -64,6 +64,8 @@ class AttachKind(LotKind[AttachForm, AttachPlan]):
     """Block volumes for a cluster, each a datastore, or given to machines as it is."""
 
     name, form, plan = "attach", AttachForm, AttachPlan
+    claims_room, always_plans = True, True
+    documents_version = 2
 
     def drafted(self, form: AttachForm, lot: Lot) -> Draft[AttachForm, AttachPlan]:
         typed, meant = form, read(form)
@@ -113,9 +115,6 @@ class AttachKind(LotKind[AttachForm, AttachPlan]):
         ready = wanted and (machines or not typed.raw)
         steps = attach_steps(wanted, hosts, table, fixes, machines if typed.raw else None) if ready else StepPlan()
         return Draft(title, steps, plan, checks, _facts(chosen, hosts, meant))
-
-    claims_room, always_plans = True, True
-    documents_version = 2
 
     def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
         """The first version named pools by their names."""

@@ -7,6 +7,7 @@ empty. Something found on it is wiped by a step of its own, once the volume's na
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from movelot.attach.block.offers import add_admission, hosts_for, number_checks
 from movelot.attach.block.raw import raw_disks
@@ -61,6 +62,7 @@ class UseKind(LotKind[UseForm, UsePlan]):
     """A datastore on a volume that is there already."""
 
     name, form, plan = "use_volume", UseForm, UsePlan
+    documents_version = 2
 
     def drafted(self, form: UseForm, lot: Lot) -> Draft[UseForm, UsePlan]:
         volume = volume_of(form.volume)
@@ -98,6 +100,13 @@ class UseKind(LotKind[UseForm, UsePlan]):
         checks = [*_checks(plan), *path_checks(table), *number_checks(volume)]
         usable = hosts and not problems
         return Draft(title, _steps(volume, hosts, plan) if usable else StepPlan(), plan, checks, facts)
+
+    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
+        """The first version named the volume by its name alone."""
+        if not plan:
+            return form, plan
+        volume = Volume.known.filter(name=plan["volume"], device__name=plan["array"]).order_by("-pk").first()
+        return form, {**plan, "serial": volume.serial if volume else ""}
 
     def outcome(self, lot: Lot, plan: UsePlan) -> list[MeasuredRow]:
         """Hosts that mount the datastore, beside what was expected."""

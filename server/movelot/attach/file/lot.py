@@ -105,6 +105,8 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
     """A file system, exported, and mounted alike on every host."""
 
     name, form, plan = "attach_file", FileForm, FilePlan
+    claims_room, always_plans = True, True
+    documents_version = 2
 
     def drafted(self, form: FileForm, lot: Lot) -> Draft[FileForm, FilePlan]:
         typed = form
@@ -143,9 +145,6 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
         checks = [*form_checks(meant, fits, [pool]), *_checks(plan), *rival_checks(lot, [pool], plan.volumes)]
         steps = _steps(plan, place, hosts, typed.limits) if plan.volumes and place else StepPlan()
         return Draft(title, steps, plan, checks, _facts(plan, pool))
-
-    claims_room, always_plans = True, True
-    documents_version = 2
 
     def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
         """The first version named the pool by its name."""

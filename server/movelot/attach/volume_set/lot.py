@@ -82,6 +82,8 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
     """A volume set, made known to and mounted on every host."""
 
     name, form, plan = "attach_set", SetForm, SetPlan
+    claims_room, always_plans = True, True
+    documents_version = 2
 
     def drafted(self, form: SetForm, lot: Lot) -> Draft[SetForm, SetPlan]:
         typed = form
@@ -124,9 +126,6 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
         table = mended(table, hosts, fixes, "the volume set")
         plan.board, plan.fixable = board_of(table), fixables(possible, chosen)
         return table, fixes
-
-    claims_room, always_plans = True, True
-    documents_version = 2
 
     def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
         """The first version named the pool by its name."""
