@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import json
 from typing import Any
 
 import pytest
@@ -61,6 +62,17 @@ def test_a_name_that_nothing_has_is_refused_and_nothing_is_drafted(
     assert list(answer.json()["fields"]) == [field]
     assert str(value) in answer.json()["detail"]
     assert not Lot.objects.exists()
+
+
+@pytest.mark.parametrize("body", [[], [{"cluster": "gatehouse"}], "gatehouse", 7, None])
+def test_a_form_that_is_no_object_is_refused_and_the_draft_stays(
+    estate: StandIns, api: APIClient, ines: User, body: Any
+) -> None:
+    lot = drafted("attach", ines, cluster="gatehouse")
+    answer = api.put(f"/api/attach/drafts/{lot.pk}/", json.dumps(body), content_type="application/json")
+    assert answer.status_code == 422
+    assert list(answer.json()["fields"]) == ["form"]
+    assert Lot.objects.get(pk=lot.pk).form["cluster"] == "gatehouse"
 
 
 def test_a_misspelt_key_never_means_the_usual_cluster(estate: StandIns, api: APIClient, ines: User) -> None:

@@ -13,7 +13,7 @@ from movelot.inventory.paths import PathTable
 from movelot.lots.steps.base import StepSpec
 from movelot_core.fabric.causes import Cause
 
-Fixes = dict[str, list[StepSpec[Any]]]
+FixesByHost = dict[str, list[StepSpec[Any]]]
 
 
 @dataclass
@@ -24,7 +24,7 @@ class Fixable:
     text: str
 
 
-def fixes_in(table: PathTable, hosts: list[Device]) -> Fixes:
+def fixes_in(table: PathTable, hosts: list[Device]) -> FixesByHost:
     """The steps that bring missing paths of ``table`` back, by host, where its own settings stand in their way."""
     causes: dict[str, set[Cause]] = {}
     for path in table.paths:
@@ -32,7 +32,7 @@ def fixes_in(table: PathTable, hosts: list[Device]) -> Fixes:
             causes.setdefault(path.host, set()).add(path.cause)
     unbound = fixes_for([host for host in hosts if causes.get(host.name, set()) & {*BINDING}])
     made = new_interfaces(table)
-    found: Fixes = {}
+    found: FixesByHost = {}
     for host in hosts:
         steps = [
             *(new.spec for new in made.get(host.name, [])),
@@ -45,7 +45,7 @@ def fixes_in(table: PathTable, hosts: list[Device]) -> Fixes:
     return found
 
 
-def fixables(fixes: Fixes, chosen: list[str]) -> list[Fixable]:
+def fixables(fixes: FixesByHost, chosen: list[str]) -> list[Fixable]:
     """Those of ``fixes`` that are not chosen yet, in words."""
     return [
         Fixable(host, "; ".join(step.title for step in steps)) for host, steps in fixes.items() if host not in chosen

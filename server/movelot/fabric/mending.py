@@ -138,7 +138,9 @@ def _made(step: CreateInterface, host: Device) -> paths.HostPort:
     )
 
 
-def add_finding(plan: StepPlan, host: Device, arrays: list[tuple[Device, PathTable]], after: list[AnyHandle]) -> None:
+def add_path_search(
+    plan: StepPlan, host: Device, arrays: list[tuple[Device, PathTable]], after: list[AnyHandle]
+) -> None:
     """Add what finds the paths of the mended tables of ``arrays`` once ``after`` is done.
 
     That is the connections that are missing, if any, and a scan, but for NVMe, whose namespaces are there without one.

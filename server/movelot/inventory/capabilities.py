@@ -1,4 +1,4 @@
-"""What devices may be able to do: a code for the code, a label for people, each said here once."""
+"""What devices may be able to do: the code that packages name and the label that people read, each said here once."""
 
 from __future__ import annotations
 

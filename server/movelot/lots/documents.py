@@ -67,7 +67,7 @@ def dumped(document: object) -> dict[str, Any]:
     return cast("dict[str, Any]", _adapter(cast("Hashable", type(document))).dump_python(document, mode="json"))
 
 
-def form_of(declared: type[D], given: dict[str, Any]) -> D:
+def form_of(declared: type[D], given: object) -> D:
     """A form as it was typed. Problem 422 with each field that does not fit."""
     try:
         return read(declared, given)
@@ -76,7 +76,7 @@ def form_of(declared: type[D], given: dict[str, Any]) -> D:
 
 
 def demand_names(form: LotForm) -> None:
-    """Problem 422 for a field that names a cluster, host, array, group or volume which is not there."""
+    """Problem 422 for each field that names a thing which is not there."""
     wrong = {
         name: [f"There is no {noun} “{value}”."]
         for name, noun, value in _named(form)

@@ -58,7 +58,7 @@ class DraftView(APIView):
         return self._answer(self._lot(pk))
 
     def put(self, request: Request, pk: int) -> Response:
-        lot = set_form(self._lot(pk), dict(request.data), person(request), seen_by(request))
+        lot = set_form(self._lot(pk), request.data, person(request), seen_by(request))
         return self._answer(lot)
 
 

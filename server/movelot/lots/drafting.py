@@ -49,7 +49,7 @@ def new_draft(kind: str, given: dict[str, Any], user: User) -> Lot:
         return redraft(lot, user)
 
 
-def set_form(lot: Lot, given: dict[str, Any], by: User, seen: str | None = None) -> Lot:
+def set_form(lot: Lot, given: object, by: User, seen: str | None = None) -> Lot:
     """Keep what ``by`` typed and compute the lot anew.
 
     Problem 422 with the field named for what does not fit, 412 when the lot is not the version ``seen``.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from movelot.fabric.mending import add_finding
+from movelot.fabric.mending import add_path_search
 from movelot.inventory.paths import expected_table
 from movelot.lots.kinds import STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
@@ -22,7 +22,7 @@ class FindPathsKind(LotKind[EndsForm, EndsPlan]):
             return Draft("Find paths", checks=[check])
         title = f"Find the paths of {host.name} to {array.name}"
         steps = StepPlan()
-        add_finding(steps, host, [(array, expected_table([host], array, "any volume"))], [])
+        add_path_search(steps, host, [(array, expected_table([host], array, "any volume"))], [])
         if not len(steps):
             text = f"{host.name} is connected to {array.name} over every path that it could have."
             return Draft(title, checks=[Check("something to find", STOP, text)])

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.fabric.interface_use import interface_use_check
-from movelot.fabric.mending import add_finding, frame_steps, mended, mending_step
+from movelot.fabric.mending import add_path_search, frame_steps, mended, mending_step
 from movelot.inventory.models import Device, HostDevice
 from movelot.inventory.paths import expected_table
 from movelot.lots.documents import LotForm, LotPlan, names
@@ -59,7 +59,7 @@ class FrameKind(LotKind[EndsForm, EndsPlan]):
         busy = interface_use_check(host, [step.interface for step in changed])
         plan = EndsPlan(host.name, array.name, paths_between(host, array))
         after, steps = mended(table, [host], fixes, "any volume"), StepPlan()
-        add_finding(steps, host, [(array, after)], [*steps.add_all(fixes)])
+        add_path_search(steps, host, [(array, after)], [*steps.add_all(fixes)])
         return Draft(title, steps, plan, [busy], facts)
 
     def outcome(self, lot: Lot, plan: EndsPlan) -> list[MeasuredRow]:

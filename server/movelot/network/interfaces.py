@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from movelot.fabric.mending import NewInterface, add_finding, addresses_in_use, mended, new_interfaces
+from movelot.fabric.mending import NewInterface, add_path_search, addresses_in_use, mended, new_interfaces
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.documents import LotForm, LotPlan, names
@@ -89,7 +89,7 @@ class InterfaceKind(LotKind[InterfaceForm, InterfacePlan]):
         steps = StepPlan()
         handles = {host: [*steps.add_all(fixes)] for host, fixes in given.items() if usable}
         for host in without if usable else ():
-            add_finding(steps, host, [(array, after)], handles[host.name])
+            add_path_search(steps, host, [(array, after)], handles[host.name])
         checks = [Check("address is usable", STOP, f"{row.host}: {row.problem}") for row in rows if row.problem]
         checks = checks or [Check("addresses are free", PASS, f"{len(rows)} free, as far as linked devices tell")]
         facts = {f"interface in {row.subnet} on {row.host}": "none" for row in rows}

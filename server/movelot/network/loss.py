@@ -15,7 +15,6 @@ from movelot_core.fabric.loss import Component, Effect, Loss, MachineUse, lose, 
 from movelot_core.fabric.paths import network_of
 from movelot_core.fabric.transports import TRANSPORTS, transport_of
 
-KINDS = ("array", "controller", "portal", "switch", "subnet", "fabric", "pool", "volume", "host", "host port", "uplink")
 COMPONENTS_MAX = 60
 MACHINES_SHOWN = 500
 

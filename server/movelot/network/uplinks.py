@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from movelot.fabric.interface_use import interface_use_check
-from movelot.fabric.mending import add_finding, mended, mending_step
+from movelot.fabric.mending import add_path_search, mended, mending_step
 from movelot.fabric.uplinks import BINDING, fixes_for
 from movelot.inventory.models import Device, HostDevice
 from movelot.inventory.paths import PathTable, expected_table
@@ -56,7 +56,7 @@ class UplinkKind(LotKind[HostForm, HostPaths]):
             check = Check("something to fix", STOP, f"Every storage interface of {host.name} has exactly one uplink.")
             return Draft(f"Fix uplink binding of {host.name}", checks=[check])
         steps, interface = StepPlan(), mending_step(fix).interface
-        add_finding(steps, host, _iscsi_arrays(host, fix), [steps.add(fix)])
+        add_path_search(steps, host, _iscsi_arrays(host, fix), [steps.add(fix)])
         seen = sum(len(device.paths) for device in HostDevice.objects.filter(device=host))
         facts = {f"uplinks of {interface}": fix.detail}
         return Draft(

@@ -21,24 +21,23 @@ from movelot.attach.pools.fits import (
     pool_row,
     pools_named,
 )
+from movelot.attach.volume_lots import VolumeLotKind, VolumePlan
 from movelot.fabric.board import Board, board_of
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
 from movelot.fabric.mending import mended
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Datastore, Device, Disk, HostDevice, Offer, Pool, Volume
 from movelot.inventory.paths import expected_table
-from movelot.lots.documents import LotPlan
-from movelot.lots.kinds import Draft, LotKind, MeasuredRow
+from movelot.lots.kinds import Draft, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
-from movelot.placement.grants import reserve
 from movelot_core.attach import Verdict, rank_pools, share_out
 from movelot_core.fabric.transports import block_transports
 from movelot_core.units import format_size
 
 
 @dataclass
-class AttachPlan(LotPlan):
+class AttachPlan(VolumePlan):
     """What the page shows while the form is typed. The board is drawn for the array of the first pool chosen.
 
     ``own_targets`` is whether this array can put volumes behind iSCSI targets of their own.
@@ -60,11 +59,10 @@ class AttachPlan(LotPlan):
     fixable: list[Fixable]
 
 
-class AttachKind(LotKind[AttachForm, AttachPlan]):
+class AttachKind(VolumeLotKind[AttachForm, AttachPlan]):
     """Block volumes for a cluster, each a datastore, or given to machines as it is."""
 
     name, form, plan = "attach", AttachForm, AttachPlan
-    claims_room, always_plans = True, True
     documents_version = 2
 
     def drafted(self, form: AttachForm, lot: Lot) -> Draft[AttachForm, AttachPlan]:
@@ -120,14 +118,6 @@ class AttachKind(LotKind[AttachForm, AttachPlan]):
         """The first version named pools by their names."""
         chosen = {**plan, "pools_chosen": pools_named(plan.get("pools_chosen", []))} if plan else plan
         return {**form, "pools": pools_named(form.get("pools", []))}, chosen
-
-    def claims(self, plan: AttachPlan) -> list[PlannedVolume]:
-        """The volumes that it makes."""
-        return plan.volumes
-
-    def reserve(self, lot: Lot, plan: AttachPlan) -> None:
-        """Hold the quota of the pools it uses."""
-        reserve(lot, plan.volumes)
 
     def outcome(self, lot: Lot, plan: AttachPlan) -> list[MeasuredRow]:
         """Paths and mounts of each datastore after the run, beside what was expected."""

@@ -12,19 +12,18 @@ from typing import Any, Literal
 from movelot.attach.checks import form_checks, rival_checks
 from movelot.attach.file.limits import LimitRow, limit_rows, limit_steps
 from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
-from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row, pools_named
+from movelot.attach.pools.fits import PlannedVolume, PoolRow, figures_of, fits_of, pool_row
+from movelot.attach.volume_lots import OnePoolKind, VolumePlan, pool_chosen
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Datastore, Device, HostPort, Mount, Pool, Portal, Volume
 from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES, cause_text
-from movelot.lots.documents import LotForm, LotPlan, names
-from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
+from movelot.lots.documents import LotForm, names
+from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
 from movelot.lots.steps.file_systems import CreateFileSystem, ExportFileSystem, ExportRules, MountExport
-from movelot.placement.grants import reserve
-from movelot_core.attach import Verdict
 from movelot_core.fabric.paths import NFS, blocking_cause, network_of
 from movelot_core.fabric.paths import HostPort as Port
 from movelot_core.fabric.paths import Portal as Server
@@ -72,7 +71,7 @@ class FileHost:
 
 
 @dataclass
-class FilePlan(LotPlan):
+class FilePlan(VolumePlan):
     """What the page shows while the form is typed."""
 
     cluster: str
@@ -101,12 +100,10 @@ class Place:
     ways: list[tuple[Device, Port | None, str]]
 
 
-class AttachFileKind(LotKind[FileForm, FilePlan]):
+class AttachFileKind(OnePoolKind[FileForm, FilePlan]):
     """A file system, exported, and mounted alike on every host."""
 
     name, form, plan = "attach_file", FileForm, FilePlan
-    claims_room, always_plans = True, True
-    documents_version = 2
 
     def drafted(self, form: FileForm, lot: Lot) -> Draft[FileForm, FilePlan]:
         typed = form
@@ -115,7 +112,7 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = figures_of(cluster, lot, (NFS,))
         fits = fits_of(cluster, meant, figures)
-        pool = _chosen(typed.pool, fits)
+        pool = pool_chosen(typed.pool, fits)
         title = (
             f"Attach {meant.names[0] if meant.names else 'file storage'} to {cluster.name if cluster else 'a cluster'}"
         )
@@ -146,19 +143,6 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
         steps = _steps(plan, place, hosts, typed.limits) if plan.volumes and place else StepPlan()
         return Draft(title, steps, plan, checks, _facts(plan, pool))
 
-    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
-        """The first version named the pool by its name."""
-        chosen = {**plan, "pool_id": next(iter(pools_named([plan["pool"]])), None)} if plan else plan
-        return {**form, "pool": next(iter(pools_named([form.get("pool", "")])), None)}, chosen
-
-    def claims(self, plan: FilePlan) -> list[PlannedVolume]:
-        """The volumes that it makes."""
-        return plan.volumes
-
-    def reserve(self, lot: Lot, plan: FilePlan) -> None:
-        """Hold the quota of the pool it uses."""
-        reserve(lot, plan.volumes)
-
     def outcome(self, lot: Lot, plan: FilePlan) -> list[MeasuredRow]:
         """Hosts that mount it, identities it has there, and its size, beside what was expected."""
         (volume,) = plan.volumes
@@ -176,13 +160,6 @@ class AttachFileKind(LotKind[FileForm, FilePlan]):
 def _empty(cluster: Cluster | None, meant: ReadForm) -> FilePlan:
     name = cluster.name if cluster else ""
     return FilePlan(name, "", meant.size_bytes, "", "", "", [], meant.problems, [], "", None, [], [], [], [])
-
-
-def _chosen(wanted: int | None, fits: Fits) -> Pool | None:
-    """The pool asked for, else the best that is not refused, else the first."""
-    named = next((pool for pool, _ in fits if pool.pk == wanted), None)
-    best = next((pool for pool, fit in fits if fit.verdict != Verdict.REFUSED), fits[0][0] if fits else None)
-    return named or best
 
 
 def _servers(array: Device, hosts: list[Device]) -> list[tuple[ServerRow, Server]]:

@@ -23,7 +23,7 @@ class Block(Masked):
     formattable = True
     deleted_by = DeleteVolume
 
-    def add_finding(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
+    def add_search(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
         """Find it on each blind host once they are ``admitted``, mount what the others mount, set the path policy."""
         store = Datastore.objects.filter(serial=volume.serial).first()
         name, identity = (store.name, store.identity) if store else (volume.name, "")

@@ -34,7 +34,7 @@ class Masked(StorageKind):
     unmounted_by: ClassVar[type[Unmount]] = Unmount
 
     @abstractmethod
-    def add_finding(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
+    def add_search(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
         """Add what gives it to each of the ``blind`` hosts once they are ``admitted``."""
 
     def leaving(self, volume: Volume) -> list[StepSpec[Any]]:
@@ -47,7 +47,7 @@ class Masked(StorageKind):
         if not blind:
             return Showing([Check("something to do", STOP, f"Every host sees {volume.name} already.")])
         offer, steps = offer_for(volume, blind), StepPlan()
-        self.add_finding(steps, volume, blind, add_admission(steps, volume, hosts))
+        self.add_search(steps, volume, blind, add_admission(steps, volume, hosts))
         facts = {f"initiators let in to {volume.name}": ", ".join(sorted(let_in_already(volume))) or "none"}
         checks = [*(lun_checks(volume, offer, blind) if offer else []), *reach_checks(volume, blind)]
         checks += number_checks(volume)

@@ -19,7 +19,7 @@ class VolumeSet(Masked):
     deleted_by = DeleteVolumeSet
     unmounted_by = UnmountSet
 
-    def add_finding(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
+    def add_search(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
         """Connect each blind host to the access points once the hosts are ``admitted``, and mount the set there."""
         store = Datastore.objects.filter(serial=volume.serial).first()
         table = expected_table(blind, volume.device, volume.name)

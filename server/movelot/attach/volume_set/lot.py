@@ -7,14 +7,14 @@ counts what the cluster's machines would take, were they all to move in.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
 from django.db.models import Count, Q
 
 from movelot.attach.block.admission import admit
 from movelot.attach.checks import form_checks, path_checks
 from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
-from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row, pools_named
+from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
+from movelot.attach.volume_lots import OnePoolKind, VolumePlan, pool_chosen
 from movelot.fabric.board import Board, board_of
 from movelot.fabric.connect import connect_steps
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
@@ -22,13 +22,12 @@ from movelot.fabric.mending import Fixes, mended
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.models import Cluster, Device, Machine, Mount, Pool, Volume
 from movelot.inventory.paths import PathTable, expected_table
-from movelot.lots.documents import LotForm, LotPlan, names
-from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
+from movelot.lots.documents import LotForm, names
+from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.sets import CreateVolumeSet, MountSet
 from movelot.lots.steps.volumes import OfferVolume
-from movelot.placement.grants import reserve
 from movelot_core.attach import Verdict
 from movelot_core.fabric.paths import NVME
 from movelot_core.units import count_of
@@ -62,7 +61,7 @@ class SetRoom:
 
 
 @dataclass
-class SetPlan(LotPlan):
+class SetPlan(VolumePlan):
     """What the page shows while the form is typed."""
 
     cluster: str
@@ -78,12 +77,10 @@ class SetPlan(LotPlan):
     volumes: list[PlannedVolume]
 
 
-class AttachSetKind(LotKind[SetForm, SetPlan]):
+class AttachSetKind(OnePoolKind[SetForm, SetPlan]):
     """A volume set, made known to and mounted on every host."""
 
     name, form, plan = "attach_set", SetForm, SetPlan
-    claims_room, always_plans = True, True
-    documents_version = 2
 
     def drafted(self, form: SetForm, lot: Lot) -> Draft[SetForm, SetPlan]:
         typed = form
@@ -92,7 +89,7 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
         hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
         figures = {key: found for key, found in figures_of(cluster, lot, (NVME,)).items() if found[0].device.set_limits}
         fits = fits_of(cluster, meant, figures)
-        pool = _chosen(typed.pool, fits)
+        pool = pool_chosen(typed.pool, fits)
         where = cluster.name if cluster else "a cluster"
         title = f"Attach volume set {meant.names[0]} to {where}" if meant.names else f"Attach a volume set to {where}"
         plan = SetPlan(
@@ -127,19 +124,6 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
         plan.board, plan.fixable = board_of(table), fixables(possible, chosen)
         return table, fixes
 
-    def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
-        """The first version named the pool by its name."""
-        chosen = {**plan, "pool_id": next(iter(pools_named([plan["pool"]])), None)} if plan else plan
-        return {**form, "pool": next(iter(pools_named([form.get("pool", "")])), None)}, chosen
-
-    def claims(self, plan: SetPlan) -> list[PlannedVolume]:
-        """The volumes that it makes."""
-        return plan.volumes
-
-    def reserve(self, lot: Lot, plan: SetPlan) -> None:
-        """The pool has to be granted still."""
-        reserve(lot, plan.volumes)
-
     def outcome(self, lot: Lot, plan: SetPlan) -> list[MeasuredRow]:
         """Hosts that mount it and the paths to its access points, beside what was expected."""
         (volume,) = plan.volumes
@@ -151,13 +135,6 @@ class AttachSetKind(LotKind[SetForm, SetPlan]):
             MeasuredRow("datastore", volume.name, "hosts that mount it", 0, len(plan.hosts), len(ways)),
             MeasuredRow("datastore", volume.name, "paths", 0, expected, sum(map(len, ways))),
         ]
-
-
-def _chosen(wanted: int | None, fits: Fits) -> Pool | None:
-    """The pool asked for, else the best that is not refused, else any."""
-    named = next((pool for pool, _ in fits if pool.pk == wanted), None)
-    usable = next((pool for pool, fit in fits if fit.verdict != Verdict.REFUSED), None)
-    return named or usable or (fits[0][0] if fits else None)
 
 
 def _room(cluster: Cluster | None, array: Device) -> SetRoom:
