@@ -13,6 +13,7 @@ from django.utils.timezone import now
 from bench.estates import generate
 from movelot.accounts.models import Role, User
 from movelot.inventory.changes import everything_changed
+from movelot.inventory.follow.shared import initiator_listing, initiator_sets, path_listing, path_sets
 from movelot.inventory.models import (
     BalanceGroup,
     Cluster,
@@ -23,6 +24,7 @@ from movelot.inventory.models import (
     DiskPlacement,
     GroupMember,
     HostDevice,
+    HostInitiator,
     HostPort,
     Machine,
     MachinePlacement,
@@ -48,6 +50,9 @@ def build() -> str:
     arrays = [_device(f"array-{n}", "array", n, None) for n in range(ARRAYS)]
     hosts = [_device(f"host-{n:03}", "host", 100 + n, cluster) for n in range(HOSTS)]
     Device.objects.bulk_create([*arrays, *hosts])
+    HostInitiator.objects.bulk_create(
+        HostInitiator(host=host, identifier=host.initiator, known_by="iqn") for host in hosts
+    )
     _ports(arrays, hosts)
     _devices(hosts, _volumes(estate, arrays, hosts))
     stores = _datastores(estate, group, hosts)
@@ -129,8 +134,10 @@ def _volumes(estate: Estate, arrays: list[Device], hosts: list[Device]) -> list[
         for n, name in enumerate(estate.datastores)
     ]
     Volume.objects.bulk_create(volumes)
+    names = [host.initiator for host in hosts]
+    sets = {key: initiator_sets(key, [names])[key, initiator_listing(names)] for key in {v.device_id for v in volumes}}
     Offer.objects.bulk_create(
-        Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiators=[h.initiator for h in hosts])
+        Offer(device=v.device, volume=v, name=v.name, uri=f"/o/{n}", lun=n, initiator_set_id=sets[v.device_id])
         for n, v in enumerate(volumes)
     )
     return volumes
@@ -139,6 +146,8 @@ def _volumes(estate: Estate, arrays: list[Device], hosts: list[Device]) -> list[
 def _devices(hosts: list[Device], volumes: list[Volume]) -> None:
     """A device a host and volume, with a path for each pair of port and portal in one subnet; one host misses half."""
     for n, host in enumerate(hosts):
+        over = {volume.device.name: _paths(volume.device.name, whole=n > 0) for volume in volumes}
+        sets = path_sets({host.pk: over.values()})
         rows = [
             HostDevice(
                 device=host,
@@ -151,15 +160,20 @@ def _devices(hosts: list[Device], volumes: list[Volume]) -> None:
                 path_policy="RoundRobin",
                 queue_depth=40,
                 turn_ios=48,
-                paths=[
-                    [f"storage-{p % 2}", f"{volume.device.name}-{p}", "Optimized" if p % 2 == 0 else "NonOptimized"]
-                    for p in range(PORTALS)
-                    if n or p % 2
-                ],
+                path_set_id=sets[host.pk, path_listing(over[volume.device.name])],
             )
             for number, volume in enumerate(volumes)
         ]
         HostDevice.objects.bulk_create(rows)
+
+
+def _paths(array: str, whole: bool) -> list[list[str]]:
+    """Paths to an array's portals, or half of them."""
+    return [
+        [f"storage-{p % 2}", f"{array}-{p}", "Optimized" if p % 2 == 0 else "NonOptimized"]
+        for p in range(PORTALS)
+        if whole or p % 2
+    ]
 
 
 def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> list[Datastore]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -13,6 +14,7 @@ from conftest import StandIns
 from movelot.devices.array import read_array
 from movelot.devices.certificate import fingerprint_of
 from movelot.devices.errors import DeviceOdd
+from movelot.devices.host import read_host
 from movelot.devices.linking import link, pin_again, probe
 from movelot.devices.reading import collect, reread
 from movelot.devices.sealing import seal, unseal
@@ -218,14 +220,37 @@ def test_a_device_that_answers_nonsense_is_marked_with_the_field_and_all_others_
         ("volumes", {"thin": 1}, "volumes[0].thin is int"),
         ("volumes", {"pool_uri": "/nowhere"}, "volumes[0].pool_uri leads to no pool"),
         ("offers", {"lun": -1}, "offers[0].lun is out of range"),
-        ("offers", {"initiators": "iqn"}, "offers[0].initiators is str"),
+        ("offers", {"initiators": "iqn"}, "offers[0].initiators is str, not a list"),
+        ("offers", {"initiators": [7]}, "offers[0].initiators[0].identifier is int"),
     ],
 )
-def test_a_value_that_does_not_fit_is_named(estate: StandIns, part: str, row: dict[str, Any], said: str) -> None:
+def test_a_value_that_an_array_tells_and_does_not_fit_is_named(
+    estate: StandIns, part: str, row: dict[str, Any], said: str
+) -> None:
     device = Device.objects.get(name="granite")
     reading = read_array(session_with(device))
     check_shape(device, reading)
     getattr(reading, part)[0] |= row
     with pytest.raises(DeviceOdd) as refused:
         check_shape(device, reading)
+    assert said in refused.value.message
+
+
+@pytest.mark.parametrize(
+    ("part", "told", "said"),
+    [
+        ("sessions", {"iqn.x": [["storage-a"]]}, "sessions[iqn.x][0] is not 2 values"),
+        ("sessions", {"iqn.x": "all"}, "sessions[iqn.x] is str, not a list"),
+        ("subsystems", {"nqn.x": [["nvme-a", 4]]}, "subsystems[nqn.x][0].portal is int"),
+        ("chap", {"iqn.x": 1}, "chap[iqn.x].chap is int"),
+        ("devices", [{"paths": [["storage-a", "A1"]]}], "devices[0].paths[0] is not 3 values"),
+        ("devices", [{"paths": [["storage-a", "A1", None]]}], "devices[0].paths[0].access is NoneType"),
+    ],
+)
+def test_a_value_that_a_host_tells_and_does_not_fit_is_named(estate: StandIns, part: str, told: Any, said: str) -> None:
+    device = Device.objects.get(name="quay-01")
+    reading = read_host(session_with(device))
+    check_shape(device, reading)
+    with pytest.raises(DeviceOdd) as refused:
+        check_shape(device, replace(reading, **{part: told}))
     assert said in refused.value.message

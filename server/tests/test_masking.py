@@ -14,6 +14,7 @@ from movelot.devices import array
 from movelot.devices.reading import reread
 from movelot.devices.session import session_with
 from movelot.inventory.changes import everything_changed
+from movelot.inventory.follow.shared import initiator_listing, initiator_sets
 from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, Offer, Volume
 from movelot.lots import actions
@@ -100,7 +101,8 @@ def test_a_host_is_let_in_to_the_offer_of_its_own_cluster(numbered_apart: Volume
     # As if the older one were of another cluster, and quay-02 in neither.
     gates = list(older.device.initiators.exclude(identifier__contains="quay").values_list("identifier", flat=True))
     assert gates
-    Offer.objects.filter(pk=older.pk).update(initiators=gates)
+    key = older.device_id, initiator_listing(gates)
+    Offer.objects.filter(pk=older.pk).update(initiator_set=initiator_sets(older.device_id, [gates])[key])
     HostDevice.objects.filter(device__name__in=["quay-01", "quay-02"], serial=numbered_apart.serial).delete()
     lot = drafted("spread", ines, volume=numbered_apart.pk)
     step = lot.steps.get(kind="let_in")

@@ -19,7 +19,7 @@ from movelot.lots.models import Lot
 from movelot.lots.runner import Driver
 from movelot.network.device_settings import DeviceFilter, rows_of
 from movelot.problems import Problem
-from server.tests.conftest import drafted, refused, run_to_end
+from server.tests.conftest import drafted, refused, run_to_end, seen_over
 
 
 def paths(api: APIClient, **query: Any) -> dict[str, Any]:
@@ -125,14 +125,12 @@ def test_an_interface_that_something_hangs_on_is_not_changed(estate: StandIns, i
         "text": "storage-b carries no path now; the others stay up",
     }
     device = HostDevice.objects.get(device__name="quay-03", serial=Volume.objects.get(name="berth-a").serial)
-    device.paths = [*device.paths, ["storage-b", "A2", "ActiveOptimized"]]
-    device.save()
+    seen_over(device, [*device.paths, ["storage-b", "A2", "ActiveOptimized"]])
     assert (check()["level"], check()["text"]) == (
         "warn",
         "Paths over storage-b to berth-a are lost for a moment; the others stay up.",
     )
-    device.paths = device.paths[-1:]
-    device.save()
+    seen_over(device, device.paths[-1:])
     assert check()["level"] == "stop"
     assert check()["text"].startswith("Nothing but storage-b leads quay-03 to berth-a, which would stop")
 
@@ -218,8 +216,7 @@ def test_a_setting_or_filter_that_there_is_not_is_refused(estate: StandIns, ines
 def test_a_device_with_one_path_is_pointed_out(estate: StandIns, ines: User) -> None:
     row = HostDevice.objects.filter(device__name="quay-03").first()
     assert row is not None
-    row.paths = row.paths[:1]
-    row.save()
+    seen_over(row, row.paths[:1])
     lot = drafted("device_settings", ines, setting="path_policy", value="RoundRobin", filter={})
     assert any("quay-03 have devices with one path" in check["text"] for check in lot.checks)
 
@@ -317,8 +314,7 @@ def test_devices_beyond_the_filter_are_not_judged_and_depths_not_told_are_counte
     seen = HostDevice.objects.filter(serial=Volume.objects.get(name="berth-b").serial)
     seen.filter(device__name="quay-01").update(queue_depth=0)
     other = HostDevice.objects.get(device__name="quay-03", serial=Volume.objects.get(name="berth-c").serial)
-    other.paths = other.paths[:1]
-    other.save()
+    seen_over(other, other.paths[:1])
     lot = drafted("device_settings", ines, setting="path_policy", value="ShortestQueue", filter={"text": "berth-b"})
     assert not any("one path" in check["text"] for check in lot.checks)
     lot = drafted("device_settings", ines, setting="queue_depth", value=32, filter={"text": "berth-b"})

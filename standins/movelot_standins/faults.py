@@ -2,6 +2,7 @@
 
 refuse      every request is answered 503
 timeout     requests hang for a minute before anything is done
+slow        every answer comes n milliseconds late
 drop        the action is done, then the connection is closed in the middle of the answer
 expire      all session tokens are forgotten, once
 fail_nth    the n-th action (POST, PATCH or DELETE) from now is answered 500 and not done
@@ -30,6 +31,7 @@ from movelot_standins.redfish import SESSION_PATH, Service, error
 KINDS = (
     "refuse",
     "timeout",
+    "slow",
     "drop",
     "expire",
     "fail_nth",
@@ -45,7 +47,7 @@ HANG_SECONDS = 60
 
 @dataclass
 class Fault:
-    """The fault of a device now. ``countdown`` counts actions for fail_nth and drop."""
+    """The fault of a device now. ``countdown`` counts actions for fail_nth and drop, and is the delay of slow in ms."""
 
     kind: str = ""
     countdown: int = 1
@@ -69,6 +71,8 @@ class FaultyApp:
             return error(503, "ServiceTemporarilyUnavailable", "The service is unavailable.", {"Retry-After": "5"})
         if fault.kind == "timeout":
             await asyncio.sleep(HANG_SECONDS)
+        if fault.kind == "slow":
+            await asyncio.sleep(fault.countdown / 1000)
         if fault.kind in SPOILED and not request.url.path.startswith(SESSION_PATH):
             return await SPOILED[fault.kind](await self.service.answer(request))
         acts = request.method in ("POST", "PATCH", "DELETE") and not request.url.path.startswith(SESSION_PATH)

@@ -25,6 +25,7 @@ from movelot_standins.file_service import FileService
 from movelot_standins.host_service import HostService
 from movelot_standins.model import World
 from movelot_standins.nvme_service import NvmeService
+from movelot_standins.yard import CLUSTERS, HOSTS_EACH
 
 TICK_SECONDS = 0.2
 SAVE_SECONDS = 2.0
@@ -36,6 +37,7 @@ ADDRESSES = {
     **{f"quay-0{n}": f"127.40.0.2{n}" for n in range(1, 7)},
     **{f"gate-0{n}": f"127.40.0.3{n}" for n in (1, 2, 3, 4)},
     **{f"light-0{n}": f"127.40.0.4{n}" for n in (1, 2, 3)},
+    **{f"yard-{c:02}-{n:02}": f"127.40.{c}.{n}" for c in range(1, CLUSTERS + 1) for n in range(1, HOSTS_EACH + 1)},
 }
 
 

@@ -1,7 +1,7 @@
 """Kestrel Bay Port: quayside on granite, shale and chalk with its planted troubles; ``sites``, ``fleet`` add the rest.
 
 The size ``demo`` is the whole port. ``small`` is half of quayside, without the many machines alike: the same troubles,
-small enough for worked examples.
+small enough for worked examples. ``wide`` is that with the yard: 400 hosts.
 """
 
 from __future__ import annotations
@@ -22,9 +22,10 @@ from movelot_standins.model import (
 )
 from movelot_standins.nvme_actions import PREFIX as NQN_PREFIX
 from movelot_standins.sites import add_machines, add_sites, iqn
+from movelot_standins.yard import add_yard
 
 SEED = 58
-HOSTS = {"demo": 6, "small": 3}
+HOSTS = {"demo": 6, "small": 3, "wide": 3}
 
 # name, os, datastore and per disk: GiB, shape, read IOPS, write IOPS, KiB per I/O
 MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, float], ...]], ...] = (
@@ -179,6 +180,8 @@ def build(started: float, size: str = "demo") -> World:
     add_sites(world)
     if size == "demo":
         add_fleet(world)
+    if size == "wide":
+        add_yard(world)
     defaults = {"quayside": "berth-d", "gatehouse": "berth-k"}
     ids = {store.name: store.id for store in world.datastores}
     for host in world.hosts:

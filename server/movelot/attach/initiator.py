@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from movelot.inventory.models import Device, Initiator, Offer
-from movelot.inventory.paths import initiators_of
 from movelot.lots.documents import LotForm, LotPlan
 from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind
 from movelot.lots.models import Lot
@@ -42,8 +41,7 @@ class InitiatorKind(LotKind[InitiatorForm, InitiatorPlan]):
         steps = StepPlan()
         for row in rows:
             _add_forgetting(steps, row)
-        hosts = Device.objects.filter(kind=Device.Kind.HOST)
-        owner = next((host for host in hosts if name in initiators_of(host)), None)
+        owner = Device.objects.filter(host_initiators__identifier=name).first()
         if owner:
             check = Check("belongs to nobody", STOP, f"It is the initiator of {owner.name}, which is linked.")
         else:
@@ -56,9 +54,8 @@ def _add_forgetting(plan: StepPlan, row: Initiator) -> None:
     """Take the initiator out of each connection of its array, then make the array forget it."""
     uris = dict(Initiator.objects.filter(device=row.device).values_list("identifier", "uri"))
     changes: list[StepSpec[Any]] = []
-    for offer in Offer.objects.filter(device=row.device).select_related("volume").order_by("pk"):
-        if row.identifier not in offer.initiators:
-            continue
+    let_in_to = Offer.objects.filter(device=row.device, initiator_set__admitted__identifier=row.identifier)
+    for offer in let_in_to.select_related("volume").prefetch_related("initiator_set__admitted").order_by("pk"):
         others = [uris[name] for name in offer.initiators if name != row.identifier and name in uris]
         let_in = LetIn(uri=offer.uri, volume=offer.volume.name, wanted=others, before=sorted([*others, row.uri]))
         title = f"Let {row.name} no longer see {offer.volume.name}"

@@ -7,6 +7,8 @@ import time
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
+from itertools import groupby
+from operator import itemgetter
 
 from django.conf import settings
 from django.db import transaction
@@ -19,27 +21,47 @@ from movelot.devices.session import DeviceSession, Resource, session_with
 from movelot.devices.shape import check_shape, odd
 from movelot.inventory.changes import Aspect, Change, outdate_within, tell
 from movelot.inventory.models import Device, Pool
-from movelot.inventory.readings import ArrayReading, HostReading
 from movelot.inventory.store import Taken, store_readings
 from movelot.inventory.telemetry import DiskSample, Learned, PoolSample, UseSample, add_samples, learn
 
 log = logging.getLogger(__name__)
-AT_ONCE = 8
-# In one transaction: many fewer statements than each device's own, and not all of a large site in memory.
-STORED_AT_ONCE = 50
+AT_ONCE = 16
+# What one worker reads at a time and stores in one transaction: many fewer statements than each device's own, and not
+# all of a large site in memory.
+SHARE = 50
+NEVER = datetime.min.replace(tzinfo=UTC)
 REPORTS = "/redfish/v1/TelemetryService/MetricReports"
-Answer = tuple[ArrayReading | HostReading, float]
 
 
-def _ask(session: DeviceSession, kind: str) -> Answer:
-    start = time.perf_counter()
+def _ask(session: DeviceSession, device: Device) -> Taken:
+    begun, start = now(), time.perf_counter()
     try:
-        reading = read_array(session) if kind == Device.Kind.ARRAY else read_host(session)
+        reading = read_array(session) if device.kind == Device.Kind.ARRAY else read_host(session)
     except KeyError as error:
         raise odd(session.name, str(error.args[0]), "is missing") from error
     except (TypeError, ValueError, AttributeError, LookupError, StopIteration) as error:
         raise odd(session.name, "a value", f"is of another kind than expected ({error})"[:200]) from error
-    return reading, time.perf_counter() - start
+    return Taken(device, reading, begun, time.perf_counter() - start)
+
+
+def shares() -> list[list[int]]:
+    """The primary keys of all devices to be read, in shares for workers: arrays, and each cluster's hosts together.
+
+    What hosts of a cluster tell of is then mostly stored by one worker, and a machine that moved between two of them
+    moves in one transaction. What was read longest ago comes first: where there is more to read than workers can, all
+    are read less often, and none is left out for good. A device whose certificate changed is left alone until it is
+    pinned again.
+    """
+    asked = Device.objects.exclude(state__in=[Device.State.CERTIFICATE, Device.State.IMPORTED])
+    rows = asked.order_by("kind", "cluster_id", "name").values_list("kind", "cluster_id", "read_at", "pk")
+    found: list[tuple[datetime, list[int]]] = []
+    for _, of_one in groupby(rows, key=itemgetter(0, 1)):
+        each = list(of_one)
+        for first in range(0, len(each), SHARE):
+            some = each[first : first + SHARE]
+            oldest = min(read_at or NEVER for _, _, read_at, _ in some)
+            found.append((oldest, [key for _, _, _, key in some]))
+    return [keys for _, keys in sorted(found)]
 
 
 Progress = Callable[[str, int, int], None]
@@ -59,22 +81,22 @@ def reread(devices: Iterable[Device], progress: Progress | None = None) -> dict[
     told: list[Taken] = []
     with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
         # Sessions are looked up here, as the threads must not touch the database.
-        jobs = [(device, threads.submit(_ask, session_with(device), device.kind)) for device in chosen]
+        jobs = [(device, threads.submit(_ask, session_with(device), device)) for device in chosen]
         for n, (device, job) in enumerate(jobs):
             if progress:
                 progress(f"reading {device.name}", n, len(jobs))
             try:
-                reading, seconds = job.result()
-                check_shape(device, reading)
+                taken = job.result()
+                check_shape(device, taken.reading)
             except DeviceError as error:
                 failed[device.name] = error
                 _mark(device, error)
             else:
-                told.append((device, reading, seconds))
-            if len(told) == STORED_AT_ONCE:
-                store_readings(told, now())
+                told.append(taken)
+            if len(told) == SHARE:
+                store_readings(told)
                 told = []
-    store_readings(told, now())
+    store_readings(told)
     return failed
 
 

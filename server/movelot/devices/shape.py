@@ -12,6 +12,7 @@ from django.db import models
 
 from movelot.devices.errors import DeviceOdd
 from movelot.inventory.models import (
+    AdmittedInitiator,
     Datastore,
     Device,
     Disk,
@@ -20,11 +21,14 @@ from movelot.inventory.models import (
     HostDevice,
     HostPort,
     Initiator,
+    KnownTarget,
     Machine,
     Mount,
     Offer,
+    Path,
     Pool,
     Portal,
+    Session,
     Volume,
     Zone,
 )
@@ -46,6 +50,12 @@ HOST_ROWS: dict[str, type[models.Model]] = {
     "datastores": Datastore,
     "machines": Machine,
 }
+# Lists in a row that are rows of their own, with the fields of each entry.
+ENTRIES: dict[str, tuple[type[models.Model], tuple[str, ...]]] = {
+    "initiators": (AdmittedInitiator, ("identifier",)),
+    "paths": (Path, ("port", "portal", "access")),
+    "ways": (Path, ("port", "portal")),
+}
 LINKS = {"pool_uri": "pools", "volume_uri": "volumes"}
 TYPES: tuple[tuple[type[models.Field[Any, Any]], type | tuple[type, ...]], ...] = (
     (models.BooleanField, bool),
@@ -66,6 +76,7 @@ def check_shape(device: Device, reading: ArrayReading | HostReading) -> None:
         _check_links(device, reading)
     else:
         _check_rows(device, "datastores.mount", Mount, [row["mount"] for row in reading.datastores])
+        _check_targets(device, reading)
         for machine in reading.machines:
             _check_rows(device, f"machines[{machine['name']}].disks", Disk, machine["disks"])
     _check_row(device, "device", Device, {"name": reading.name, "nqn": reading.nqn, "identity": reading.identity})
@@ -80,11 +91,36 @@ def _check_row(device: Device, where: str, model: type[models.Model], row: Row) 
     known = {field.attname: field for field in model._meta.concrete_fields}
     for name, value in row.items():
         field = known.get(name)
+        if name in ENTRIES:
+            _check_entries(device, f"{where}.{name}", value, *ENTRIES[name])
         if field is None or (value is None and field.null):
             continue
         wrong = _wrong(field, value)
         if wrong:
             raise odd(device.name, f"{where}.{name}", wrong)
+
+
+def _check_entries(
+    device: Device, where: str, entries: Any, model: type[models.Model], fields: tuple[str, ...]
+) -> None:
+    """A list of values, or of as many values each as there are fields."""
+    if not isinstance(entries, list):
+        raise odd(device.name, where, f"is {type(entries).__name__}, not a list")
+    for n, entry in enumerate(entries):
+        values = [entry] if len(fields) == 1 else entry
+        if not isinstance(values, list) or len(values) != len(fields):
+            raise odd(device.name, f"{where}[{n}]", f"is not {len(fields)} values")
+        _check_row(device, f"{where}[{n}]", model, dict(zip(fields, values, strict=True)))
+
+
+def _check_targets(device: Device, reading: HostReading) -> None:
+    """The targets and subsystems that a host knows, by name, with its sessions there."""
+    for part in ("sessions", "subsystems", "chap"):
+        for name, told in getattr(reading, part).items():
+            where = f"{part}[{name}]"
+            _check_row(device, where, KnownTarget, {"name": name, **({"chap": told} if part == "chap" else {})})
+            if part != "chap":
+                _check_entries(device, where, told, Session, ("port", "portal"))
 
 
 def _wrong(field: models.Field[Any, Any], value: Any) -> str:

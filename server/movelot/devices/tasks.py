@@ -1,9 +1,12 @@
 """Scheduled work: readings, telemetry, pruning."""
 
+from collections.abc import Sequence
+
 from celery import shared_task
+from django.conf import settings
 from django.utils.timezone import now
 
-from movelot.devices.reading import collect, reread
+from movelot.devices.reading import collect, reread, shares
 from movelot.inventory.figures import keep_figures
 from movelot.inventory.models import Device
 from movelot.inventory.retention import forget_gone
@@ -11,11 +14,23 @@ from movelot.inventory.telemetry import prune
 from movelot.jobs.locks import held
 from movelot.repeats.middleware import forget_old
 
+# A share that a worker which died was at is read by another one in the next round.
+SHARE_HELD_SECONDS = 6.0
+
 
 @shared_task
 def read_devices() -> None:
-    """A reading of every linked device. One whose certificate changed is left alone until it is pinned again."""
-    reread(Device.objects.exclude(state=Device.State.CERTIFICATE))
+    """A reading of every linked device, shared out among all workers that read."""
+    for share in shares():
+        read_share.apply_async((share,), expires=settings.READING_SECONDS)
+
+
+@shared_task
+def read_share(keys: Sequence[int]) -> None:
+    """A reading of these devices; left out while a worker is still at the last one of them."""
+    with held(f"share-{keys[0]}", SHARE_HELD_SECONDS) as mine:
+        if mine:
+            reread(Device.objects.filter(pk__in=keys))
 
 
 @shared_task

@@ -17,7 +17,7 @@ from movelot.inventory import models
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.labels import put_labels
-from movelot.inventory.store import forget_unmounted, store_readings, unlink
+from movelot.inventory.store import Taken, forget_unmounted, store_readings, unlink
 
 DAYS = {"weekday": 0, "weekend": 1}
 # Each host brings thousands of rows: not all are held at once.
@@ -34,11 +34,11 @@ def store(package: Package, person: str) -> None:
     with transaction.atomic():
         devices = _devices(rows)
         _forget_others(devices)
-        store_readings([(devices[row["name"]], array_reading(row, rows), 0.0) for row in rows["arrays"]], moment)
+        store_readings([Taken(devices[row["name"]], array_reading(row, rows), moment) for row in rows["arrays"]])
         by_host = rows_by_host(rows)
         for first in range(0, len(rows["hosts"]), HOSTS_AT_ONCE):
             some = rows["hosts"][first : first + HOSTS_AT_ONCE]
-            store_readings([(devices[row["name"]], host_reading(row, by_host), 0.0) for row in some], moment)
+            store_readings([Taken(devices[row["name"]], host_reading(row, by_host), moment) for row in some])
         _settle(rows, person)
         _measured(rows)
     everything_changed()

@@ -18,6 +18,7 @@ from movelot.exchange.tables import TABLES, descriptor
 from movelot.inventory import models
 from movelot.inventory.capabilities import label_of
 from movelot.inventory.labels import LABELLED
+from movelot_core.fabric.paths import ISCSI, NVME
 from movelot_core.latency import HOURS
 
 Cells = Iterable[Any]
@@ -66,16 +67,17 @@ def _devices(kind: str) -> Any:
 
 
 def _hosts() -> Iterator[Cells]:
-    for host in _devices(models.Device.Kind.HOST).select_related("cluster"):
-        copies = host.copy_bytes_per_second or None
-        settings, connected = _pairs(host.file_client), _connected(host.subsystems)
+    hosts = _devices(models.Device.Kind.HOST).select_related("cluster")
+    for host in hosts.prefetch_related("known_targets__sessions"):
+        copies, settings = host.copy_bytes_per_second or None, _pairs(host.file_client)
+        iscsi, nvme = (_connected(host, protocol) for protocol in (ISCSI, NVME))
         yield (
             host.name,
             host.cluster,
             host.initiator,
             host.nqn,
-            connected,
-            _connected(host.sessions),
+            nvme,
+            iscsi,
             _pairs(host.chap),
             copies,
             host.scan_seconds,
@@ -85,8 +87,9 @@ def _hosts() -> Iterator[Cells]:
         )
 
 
-def _connected(subsystems: dict[str, list[list[str]]]) -> str:
-    return " ".join(f"{nqn}={port}>{portal}" for nqn, pairs in sorted(subsystems.items()) for port, portal in pairs)
+def _connected(host: models.Device, protocol: str) -> str:
+    known = sorted((each for each in host.known_targets.all() if each.protocol == protocol), key=lambda each: each.name)
+    return " ".join(f"{each.name}={one.port}>{one.portal}" for each in known for one in each.sessions.all())
 
 
 def _arrays() -> Iterator[Cells]:
@@ -150,7 +153,8 @@ def _zones() -> Iterator[Cells]:
 
 
 def _offers() -> Iterator[Cells]:
-    for row in models.Offer.objects.select_related("device", "volume").order_by("device__name", "name"):
+    rows = models.Offer.objects.select_related("device", "volume", "initiator_set").order_by("device__name", "name")
+    for row in rows.prefetch_related("initiator_set__admitted"):
         yield row.device.name, row.volume.name, row.name, row.lun, " ".join(row.initiators)
 
 
@@ -167,11 +171,20 @@ def _host_ports() -> Iterator[Cells]:
 
 
 def _host_devices() -> Iterator[Cells]:
+    sets = {key: " ".join(f"{p}>{q}={access}" for p, q, access in listed) for key, listed in _path_sets().items()}
     for row in models.HostDevice.objects.select_related("device").order_by("device__name", "serial").iterator():
-        paths = " ".join(f"{port}>{portal}={access}" for port, portal, access in row.paths)
+        paths = sets.get(row.path_set_id, "")
         told = row.path_policy, row.queue_depth or None, row.turn_ios or None
         seen = row.name, row.size_bytes, row.lun, row.signature_kind, *told, paths
         yield row.device.name, row.serial, *seen
+
+
+def _path_sets() -> dict[int | None, list[tuple[str, str, str]]]:
+    """The [port, portal, access state] of each path set's paths, by its primary key."""
+    found: dict[int | None, list[tuple[str, str, str]]] = {}
+    for key, *path in models.Path.objects.values_list("path_set_id", "port", "portal", "access"):
+        found.setdefault(key, []).append((path[0], path[1], path[2]))
+    return found
 
 
 def _datastores() -> Iterator[Cells]:
@@ -182,9 +195,10 @@ def _datastores() -> Iterator[Cells]:
 
 
 def _mounts() -> Iterator[Cells]:
+    sets = {key: " ".join(f"{p}>{q}" for p, q, _ in listed) for key, listed in _path_sets().items()}
     rows = models.Mount.objects.select_related("datastore", "host")
     for row in rows.order_by("datastore__name", "datastore__identity", "host__name").iterator():
-        ways = " ".join(f"{port}>{portal}" for port, portal in row.ways)
+        ways = sets.get(row.path_set_id, "")
         yield row.datastore.identity, row.host.name, row.server, row.path, row.version, ways
 
 

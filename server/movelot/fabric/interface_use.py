@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from movelot.inventory.models import Device, HostDevice, Mount, Volume
+from movelot.inventory.models import Device, HostDevice, Mount, Path, Volume
 from movelot.inventory.sentences import first_of
 from movelot.lots.kinds import PASS, STOP, WARN, Check
 
@@ -26,8 +26,11 @@ def interface_use_check(host: Device, interfaces: Collection[str]) -> Check:
 
 def _reached_by(host: Device) -> list[tuple[str, set[str]]]:
     """All volumes and mounts that a host has a path to, with the interfaces that these paths use."""
-    devices = list(HostDevice.objects.filter(device=host).values_list("serial", "name", "paths"))
+    ports: dict[int | None, set[str]] = {}
+    for key, port in Path.objects.filter(path_set__device=host).values_list("path_set_id", "port"):
+        ports.setdefault(key, set()).add(port)
+    devices = list(HostDevice.objects.filter(device=host).values_list("serial", "name", "path_set_id"))
     volumes = dict(Volume.objects.filter(serial__in=[serial for serial, _, _ in devices]).values_list("serial", "name"))
-    reached = [(volumes.get(serial, name), {port for port, *_ in paths}) for serial, name, paths in devices]
-    mounts = Mount.objects.filter(host=host).exclude(ways=[]).values_list("datastore__name", "ways")
-    return reached + [(name, {port for port, _ in ways}) for name, ways in mounts]
+    reached = [(volumes.get(serial, name), ports.get(key, set())) for serial, name, key in devices]
+    mounts = Mount.objects.filter(host=host, path_set__in=ports).values_list("datastore__name", "path_set_id")
+    return reached + [(name, ports[key]) for name, key in mounts]

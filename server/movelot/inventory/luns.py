@@ -22,7 +22,7 @@ class NumbersApart:
 def numbers_apart(volume: Volume | None = None, cluster: Cluster | None = None) -> Iterator[NumbersApart]:
     """Each such volume of ``cluster``, or whether ``volume`` is one in any; two clusters may well differ."""
     # What an array withdrew stays known to hosts without a path, and has no number.
-    rows = HostDevice.objects.filter(device__cluster__isnull=False).exclude(paths=[])
+    rows = HostDevice.objects.filter(device__cluster__isnull=False).exclude(path_set=None)
     if volume is not None:
         rows = rows.filter(serial=volume.serial)
     if cluster is not None:

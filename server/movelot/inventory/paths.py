@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
-from django.db.models import TextField
-from django.db.models.functions import Cast
 
 from movelot.inventory import models
 from movelot.inventory.versions import version
@@ -17,6 +14,7 @@ from movelot_core.fabric.chap import Chap, differing
 from movelot_core.fabric.matrix import Bools, Fabric, PathMatrix, compare_all
 from movelot_core.fabric.paths import (
     FC,
+    ISCSI,
     NFS,
     HostPort,
     Offer,
@@ -42,7 +40,28 @@ def initiator_of(host: models.Device, protocol: str, network: str) -> str:
 
 def initiators_of(host: models.Device) -> set[str]:
     """All names under which arrays may know a host."""
-    return {host.initiator, host.nqn, *host.wwpns} - {""}
+    return initiators_by_host([host])[host.pk]
+
+
+def initiators_by_host(hosts: Iterable[models.Device]) -> dict[int, set[str]]:
+    """All names under which arrays may know each host, by its primary key; in one query."""
+    found: dict[int, set[str]] = {host.pk: set() for host in hosts}
+    rows = models.HostInitiator.objects.filter(host__in=found)
+    for host, identifier in rows.values_list("host_id", "identifier"):
+        found[host].add(identifier)
+    return found
+
+
+def admitted_by_volume(array: models.Device) -> dict[int, set[str]]:
+    """The initiators that ``array`` lets in to each of its volumes, by the volume's primary key."""
+    sets = dict[int, set[str]]()
+    let_in = models.AdmittedInitiator.objects.filter(initiator_set__device=array)
+    for key, identifier in let_in.values_list("initiator_set_id", "identifier"):
+        sets.setdefault(key, set()).add(identifier)
+    found = dict[int, set[str]]()
+    for volume, key in models.Offer.objects.filter(device=array).values_list("volume_id", "initiator_set_id"):
+        found.setdefault(volume, set()).update(sets.get(key, ()))
+    return found
 
 
 def zones_by_wwpn() -> dict[str, frozenset[str]]:
@@ -80,7 +99,9 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
     by_host = {host.pk: host for host in hosts}
     rows = list(models.HostPort.objects.filter(device__in=by_host).order_by("device__name", "name"))
     zones = zones_by_wwpn() if any(row.protocol == FC for row in rows) else {}
-    differs = chap_differs(list(by_host.values())) if any(transport_of(row.protocol).logs_in for row in rows) else {}
+    logs_in = any(transport_of(row.protocol).logs_in for row in rows)
+    differs = chap_differs(list(by_host.values())) if logs_in else {}
+    sessions = _sessions_by_port(by_host.values()) if logs_in else {}
     return [
         HostPort(
             host=by_host[row.device_id].name,
@@ -95,18 +116,26 @@ def ports_of(hosts: Iterable[models.Device]) -> list[HostPort]:
             frame_bytes=row.frame_bytes,
             switch=row.switch,
             zones=zones.get(bare_address(row.network), frozenset()),
-            sessions=_sessions(by_host[row.device_id], row.name),
+            sessions=None if row.device_id not in sessions else frozenset(sessions[row.device_id].get(row.name, ())),
             chap_differs=differs.get(row.device_id, frozenset()),
         )
         for row in rows
     ]
 
 
-def _sessions(host: models.Device, port: str) -> frozenset[tuple[str, str]] | None:
-    """The (target, portal) pairs that a port is logged in to; None for a host whose package does not tell."""
-    if host.imported and not host.sessions:
-        return None
-    return frozenset((target, portal) for target, pairs in host.sessions.items() for p, portal in pairs if p == port)
+def _sessions_by_port(hosts: Iterable[models.Device]) -> dict[int, dict[str, set[tuple[str, str]]]]:
+    """By each host's primary key, the (target, portal) pairs that each port is logged in to.
+
+    A host whose package tells of no target is left out: nothing says that it has no session.
+    """
+    by_key = {host.pk: host for host in hosts}
+    found: dict[int, dict[str, set[tuple[str, str]]]] = {key: {} for key, host in by_key.items() if not host.imported}
+    known = models.KnownTarget.objects.filter(host__in=by_key, protocol=ISCSI)
+    for host, name, port, portal in known.values_list("host_id", "name", "sessions__port", "sessions__portal"):
+        of_host = found.setdefault(host, {})
+        if port is not None:
+            of_host.setdefault(port, set()).add((name, portal))
+    return found
 
 
 def chap_differs(hosts: list[models.Device]) -> dict[int, frozenset[str]]:
@@ -116,7 +145,11 @@ def chap_differs(hosts: list[models.Device]) -> dict[int, frozenset[str]]:
     asked: dict[str, dict[str, str]] = {}
     for name, method, target in known.values_list("identifier", "chap", "device__target"):
         asked.setdefault(name, {})[target] = method or Chap.OFF
-    shared = {host.pk: differing(asked.get(host.initiator, {}), host.chap) for host in hosts if host.initiator}
+    given: dict[int, dict[str, str]] = {host.pk: {} for host in hosts}
+    known_targets = models.KnownTarget.objects.filter(host__in=given).exclude(chap="")
+    for key, name, method in known_targets.values_list("host_id", "name", "chap"):
+        given[key][name] = method
+    shared = {host.pk: differing(asked.get(host.initiator, {}), given[host.pk]) for host in hosts if host.initiator}
     own: dict[str, list[str]] = {}
     for target, name in models.Volume.objects.filter(
         device__target__in={name for names in shared.values() for name in names}
@@ -212,13 +245,12 @@ def _by_name(offered: Offered) -> tuple[str, int]:
 
 def _block_offers(array: models.Device, hosts: list[models.Device], portals: list[Portal]) -> Iterator[Offered]:
     """Volumes that let any of the hosts in."""
-    ours = {name for host in hosts for name in initiators_of(host)}
+    ours = {name for names in initiators_by_host(hosts).values() for name in names}
     controllers = frozenset(portal.controller for portal in portals)
-    for volume in array.volumes.filter(offers__isnull=False).distinct().prefetch_related("offers"):
-        admitted = frozenset(name for offer in volume.offers.all() for name in offer.initiators)
-        if admitted & ours:
-            target = volume.target or array.target
-            yield volume, Offer(volume.name, volume.controller, controllers, admitted, array.name, target)
+    let_in = {volume: frozenset(names) for volume, names in admitted_by_volume(array).items() if names & ours}
+    for volume in array.volumes.filter(pk__in=let_in):
+        target = volume.target or array.target
+        yield volume, Offer(volume.name, volume.controller, controllers, let_in[volume.pk], array.name, target)
 
 
 def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[HostPort]) -> Iterator[Offered]:
@@ -232,30 +264,23 @@ def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[H
 
 
 def _reported(fabric: Fabric, hosts: list[models.Device], serials: list[str]) -> Bools:
-    """[v, p, q] paths that the hosts report. Alike lists of paths of one host are read once, as most are alike."""
+    """[v, p, q] paths that the hosts report."""
     volume = {serial: n for n, serial in enumerate(serials)}
     port = {(each.host, each.name): n for n, each in enumerate(fabric.ports)}
     portal = {each.name: n for n, each in enumerate(fabric.portals)}
     names = {host.pk: host.name for host in hosts}
     seen = np.zeros((len(serials), len(fabric.ports), len(fabric.portals)), dtype=bool)
-    known: dict[tuple[int, str], tuple[list[int], list[int]]] = {}
-    rows = models.HostDevice.objects.filter(device__in=hosts, serial__in=serials).annotate(
-        text=Cast("paths", TextField())
-    )
-    for serial, host, text in rows.values_list("serial", "device_id", "text"):
-        pairs = known.get((host, text))
-        if pairs is None:
-            found = [
-                (port[names[host], p], portal[q])
-                for p, q, _access in json.loads(text)
-                if (names[host], p) in port and q in portal
-            ]
-            pairs = known[host, text] = ([p for p, _ in found], [q for _, q in found])
-        seen[volume[serial], pairs[0], pairs[1]] = True
-    for serial, host, ways in models.Mount.objects.filter(host__in=hosts, datastore__serial__in=serials).values_list(
-        "datastore__serial", "host_id", "ways"
-    ):
-        for p, q in ways:
-            if (names[host], p) in port and q in portal:
-                seen[volume[serial], port[names[host], p], portal[q]] = True
+    pairs: dict[int, tuple[list[int], list[int]]] = {}
+    paths = models.Path.objects.filter(path_set__device__in=hosts)
+    for key, host, p, q in paths.values_list("path_set_id", "path_set__device_id", "port", "portal"):
+        if (names[host], p) in port and q in portal:
+            places = pairs.setdefault(key, ([], []))
+            places[0].append(port[names[host], p])
+            places[1].append(portal[q])
+    devices = models.HostDevice.objects.filter(device__in=hosts, serial__in=serials)
+    mounts = models.Mount.objects.filter(host__in=hosts, datastore__serial__in=serials)
+    over = [*devices.values_list("serial", "path_set_id"), *mounts.values_list("datastore__serial", "path_set_id")]
+    for serial, key in over:
+        if key in pairs:
+            seen[volume[serial], pairs[key][0], pairs[key][1]] = True
     return seen

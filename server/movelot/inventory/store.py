@@ -1,43 +1,73 @@
-"""Puts readings into the tables, in one transaction, and says when what plans rest on has changed."""
+"""Puts readings into the tables, in one transaction, and says when what plans rest on has changed.
+
+Several workers do so at once, and what they store overlaps: two hosts tell of one datastore, two shares of one cluster.
+So rows are locked in one order by all of them: devices, then clusters, each by primary key; what hosts of a cluster
+share is written by one worker at a time. Two clusters that share a datastore may still meet: the database then ends one
+of the two, which is begun again.
+"""
 
 from __future__ import annotations
 
 import hashlib
+import logging
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
-from django.db import transaction
+from django.db import OperationalError, connection, transaction
 from django.utils.timezone import now
 
 from movelot.inventory.changes import Aspect, Change, digests, outdate_within, tell
 from movelot.inventory.follow import follow_array, follow_capabilities, follow_hosts
 from movelot.inventory.follow.hosts import mark_unmounted
-from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Listed, Machine, Pool, Reading, Volume
+from movelot.inventory.follow.machines import place_machines
+from movelot.inventory.follow.shared import forget_unused
+from movelot.inventory.models import (
+    Cluster,
+    Datastore,
+    Device,
+    Listed,
+    Pool,
+    Reading,
+    Volume,
+)
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot_core.rounds import clock_is_off
 
+log = logging.getLogger(__name__)
 READINGS_KEPT = 50
-# A device, its reading, and how many seconds that took.
-Taken = tuple[Device, ArrayReading | HostReading, float]
+# MariaDB's numbers of a transaction that it ended, as two waited for one another, or one waited for too long.
+ENDED_BY_DATABASE = (1213, 1205)
+ATTEMPTS = 5
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What a device said when it was asked at ``begun_at``, and how many seconds that took."""
+
+    device: Device
+    reading: ArrayReading | HostReading
+    begun_at: datetime
+    seconds: float = 0.0
 
 
 def unlink(device: Device) -> None:
     """Forget a device's address, account and facts; what only it told of is gone, and kept for the retention."""
     moment = now()
     with transaction.atomic():
-        machines = list(device.machine_placements.values_list("machine_id", flat=True))
+        machines = list(device.machine_listings.values_list("machine_id", flat=True))
         stores = list(device.mounts.values_list("datastore_id", flat=True))
         for model in (Pool, Volume):
             model.objects.filter(device=device).update(gone_at=moment)
         for listed in Listed.__subclasses__():
             listed._default_manager.filter(device=device).delete()
-        device.capabilities.all().delete()
+        for told in (device.capabilities, device.host_initiators, device.known_targets):
+            told.all().delete()
         device.mounts.all().delete()
-        device.machine_placements.all().delete()
-        Machine.objects.filter(pk__in=machines).update(gone_at=moment)
-        DiskPlacement.objects.filter(disk__machine__in=machines).delete()
-        Disk.objects.filter(machine__in=machines).update(gone_at=moment)
+        forget_unused([device.pk])
+        device.machine_listings.all().delete()
+        place_machines(machines, moment)
         mark_unmounted(stores, moment)
         device.url, device.user, device.sealed_password = None, "", b""
         device.certificate_pem = device.fingerprint = device.digest = device.detail = ""
@@ -53,41 +83,61 @@ def forget_unmounted() -> None:
     mark_unmounted(Datastore.objects.filter(mounts=None).values_list("pk", flat=True), now())
 
 
-def store_readings(taken: Sequence[Taken], taken_at: datetime) -> None:
+def store_readings(taken: Sequence[Taken]) -> None:
     """Make the tables say what each device said, all or nothing; what equals the last reading changes no other row.
 
-    A device that was unlinked meanwhile is left out.
+    Left out are devices that were unlinked meanwhile, and readings that began before the one that is stored did:
+    another worker was faster, and what it was told is newer.
     """
+    for attempt in range(1, ATTEMPTS + 1):
+        # Within somebody's transaction it is that one which would have to begin again.
+        last = attempt == ATTEMPTS or connection.in_atomic_block
+        try:
+            _store_at_once(taken)
+        except OperationalError as error:
+            if last or error.args[0] not in ENDED_BY_DATABASE:
+                raise
+            log.info("storing %d readings begins again: %s", len(taken), error.args[1])
+        else:
+            return
+
+
+def _store_at_once(taken: Sequence[Taken]) -> None:
     with transaction.atomic():
-        wanted = [device.pk for device, _, _ in taken]
-        locked = {row.pk: row for row in Device.objects.select_for_update().filter(pk__in=wanted)}
-        news = [News(locked[device.pk], reading, seconds) for device, reading, seconds in taken if device.pk in locked]
+        wanted = [each.device.pk for each in taken]
+        locked = {row.pk: row for row in Device.objects.select_for_update().filter(pk__in=wanted).order_by("pk")}
+        rows = [(locked[each.device.pk], each) for each in taken if each.device.pk in locked]
+        news = [News(row, each) for row, each in rows if row.read_at is None or row.read_at <= each.begun_at]
         differing = [each for each in news if each.device.digest != each.digest]
         for each in differing:
             if isinstance(each.reading, ArrayReading):
-                follow_array(each.device, each.reading, taken_at)
+                follow_array(each.device, each.reading, each.taken.begun_at)
         hosts = [(each.device, each.reading) for each in differing if isinstance(each.reading, HostReading)]
         if hosts:
-            follow_hosts(hosts, taken_at)
+            _lock_clusters({reading.cluster for _, reading in hosts})
+            follow_hosts(hosts, max(each.taken.begun_at for each in differing))
         follow_capabilities({each.device.pk: each.reading.capabilities for each in differing})
-        are_new = [each.is_new for each in news]
+        made = [each.as_row() for each in news]
         for each in news:
-            each.keep(taken_at)
-        Reading.objects.bulk_create(
-            Reading(device=each.device, taken_at=taken_at, seconds=each.seconds, digest=each.digest, changed=changed)
-            for each, changed in zip(news, are_new, strict=True)
-        )
-        _forget_old_readings(list(locked))
+            each.keep()
+        Reading.objects.bulk_create(made)
+        _forget_old_readings([each.device.pk for each in news])
         changes = [change for each in news for change in each.changes]
         tell(changes)
     outdate_within(changes)
 
 
+def _lock_clusters(names: set[str]) -> None:
+    """Let no other worker write what the hosts of these clusters share until this one has."""
+    list(Cluster.objects.select_for_update().filter(name__in=names).order_by("pk"))
+
+
 class News:
     """A reading about to be stored, and which aspects of its device are other ones now."""
 
-    def __init__(self, device: Device, reading: ArrayReading | HostReading, seconds: float) -> None:
-        self.device, self.reading, self.seconds = device, reading, seconds
+    def __init__(self, device: Device, taken: Taken) -> None:
+        self.device, self.taken, self.reading = device, taken, taken.reading
+        reading = taken.reading
         values = [value for name, value in vars(reading).items() if name != "clock_offset_seconds"]
         self.digest = hashlib.sha256(repr(values).encode()).hexdigest()
         self.digests = digests(reading) if self.digest != device.digest else device.digests
@@ -109,10 +159,21 @@ class News:
         """What it changed, once the device's row is up to date."""
         return [Change(aspect, self.device.kind, self.device.pk, self.device.cluster_id) for aspect in self.aspects]
 
-    def keep(self, taken_at: datetime) -> None:
+    def as_row(self) -> Reading:
+        """The reading as it is listed; to be made before the device's row is up to date."""
+        taken = self.taken
+        return Reading(
+            device=self.device,
+            taken_at=taken.begun_at,
+            seconds=taken.seconds,
+            digest=self.digest,
+            changed=self.is_new,
+        )
+
+    def keep(self) -> None:
         """Write to the device's own row what was said."""
         device, reading = self.device, self.reading
-        device.read_at, device.digest, device.digests = taken_at, self.digest, self.digests
+        device.read_at, device.digest, device.digests = self.taken.begun_at, self.digest, self.digests
         device.state, device.detail = self.state, ""
         device.identity = reading.identity or device.identity
         device.copy_bytes_per_second = reading.copy_bytes_per_second

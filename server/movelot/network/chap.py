@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from django.db.models import prefetch_related_objects
 
 from movelot.devices.sealing import seal
 from movelot.fabric.connect.base import addresses_of
@@ -65,6 +66,7 @@ def session_rows(paths: ClusterPaths) -> list[SessionRow]:
     if not array.target:
         return []
     asked, by_name = _asked(array), {host.name: host for host in paths.hosts}
+    prefetch_related_objects(paths.hosts, "known_targets__sessions")
     over = np.array([transport_of(portal.protocol).logs_in for portal in fabric.portals], dtype=bool)
     open_pairs = fabric.wiring[0] & (fabric.wiring[1] == NONE) & over
     rows = []
@@ -110,6 +112,7 @@ class ChapKind(LotKind[ChapForm, ChapPlan]):
             text = "The array has no iSCSI target, or the cluster is not known."
             return Draft("Set CHAP", checks=[Check("array is known", STOP, text)])
         hosts = cluster.devices.filter(kind=Device.Kind.HOST).exclude(initiator="").order_by("name")
+        hosts = hosts.prefetch_related("known_targets__sessions")
         if form.host:
             hosts = hosts.filter(name=form.host)
         return self._draft(form, cluster, array, list(hosts))
@@ -141,7 +144,7 @@ class ChapKind(LotKind[ChapForm, ChapPlan]):
     def outcome(self, lot: Lot, plan: ChapPlan) -> list[MeasuredRow]:
         """Hosts with this method on both sides, before and after."""
         array = Device.objects.filter(name=plan.array).first()
-        hosts = Device.objects.filter(name__in=plan.hosts)
+        hosts = Device.objects.filter(name__in=plan.hosts).prefetch_related("known_targets")
         asked = _asked(array) if array else {}
         done = sum(_is_set(host, array, asked, plan.method) for host in hosts) if array else 0
         figure = f"hosts with CHAP {plan.method}"

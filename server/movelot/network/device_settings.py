@@ -92,7 +92,7 @@ def rows_of(which: DeviceFilter) -> tuple[list[DeviceRow], int]:
         found.append((not odd, pk, odd))
     found.sort(key=lambda row: row[0])
     shown = {pk: odd for _, pk, odd in found[:ROWS_MAX]}
-    by_key = chosen(DeviceFilter()).in_bulk(list(shown))
+    by_key = chosen(DeviceFilter()).prefetch_related("path_set__paths").in_bulk(list(shown))
     devices = [by_key[pk] for pk in shown]
     serials = {row.serial for row in devices}
     volumes = {row.serial: row for row in Volume.objects.filter(serial__in=serials).select_related("device")}
@@ -194,8 +194,9 @@ def _spread(before: Before, policy: str) -> list[Check]:
     """Whether there is more than one path to spread I/O over."""
     if policy == "OnePath":
         return []
-    rows = HostDevice.objects.filter(device__name__in=before).values_list("device__name", "serial", "paths")
-    lonely = sorted({host for host, serial, paths in rows if serial in before[host] and len(paths) == 1})
+    rows = HostDevice.objects.filter(device__name__in=before).annotate(paths_left=Count("path_set__paths"))
+    single = rows.filter(paths_left=1).values_list("device__name", "serial")
+    lonely = sorted({host for host, serial in single if serial in before[host]})
     text = f"{', '.join(lonely[:5])} have devices with one path: the policy has no effect there yet."
     return [Check("paths to spread over", WARN, text)] if lonely else []
 

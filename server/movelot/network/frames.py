@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from movelot.fabric.interface_use import interface_use_check
 from movelot.fabric.mending import add_path_search, frame_steps, mended, mending_step
-from movelot.inventory.models import Device, HostDevice
+from movelot.inventory.models import Device, Path
 from movelot.inventory.paths import expected_table
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import STOP, Check, Draft, LotKind, MeasuredRow
@@ -83,4 +83,4 @@ def paths_outcome(plan: EndsPlan) -> list[MeasuredRow]:
 def paths_between(host: Device, array: Device) -> int:
     """Paths that a host has to all volumes of an array, as last read."""
     serials = array.volumes.values("serial")
-    return sum(len(device.paths) for device in HostDevice.objects.filter(device=host, serial__in=serials))
+    return Path.objects.filter(path_set__hostdevices__device=host, path_set__hostdevices__serial__in=serials).count()

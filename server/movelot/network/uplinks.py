@@ -8,7 +8,7 @@ from typing import Any
 from movelot.fabric.interface_use import interface_use_check
 from movelot.fabric.mending import add_path_search, mended, mending_step
 from movelot.fabric.uplinks import BINDING, fixes_for
-from movelot.inventory.models import Device, HostDevice
+from movelot.inventory.models import Device, Path
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import STOP, Check, Draft, LotKind, MeasuredRow
@@ -57,7 +57,7 @@ class UplinkKind(LotKind[HostForm, HostPaths]):
             return Draft(f"Fix uplink binding of {host.name}", checks=[check])
         steps, interface = StepPlan(), mending_step(fix).interface
         add_path_search(steps, host, _iscsi_arrays(host, fix), [steps.add(fix)])
-        seen = sum(len(device.paths) for device in HostDevice.objects.filter(device=host))
+        seen = Path.objects.filter(path_set__hostdevices__device=host).count()
         facts = {f"uplinks of {interface}": fix.detail}
         return Draft(
             f"Fix uplink binding of {host.name}",
@@ -69,5 +69,5 @@ class UplinkKind(LotKind[HostForm, HostPaths]):
 
     def outcome(self, lot: Lot, plan: HostPaths) -> list[MeasuredRow]:
         """Paths before and after."""
-        seen = sum(len(device.paths) for device in HostDevice.objects.filter(device__name=plan.host))
+        seen = Path.objects.filter(path_set__hostdevices__device__name=plan.host).count()
         return [MeasuredRow("host", plan.host, "paths", plan.paths, None, seen)]

@@ -15,9 +15,10 @@ from movelot.inventory.models import (
     Device,
     Disk,
     DriveGroup,
-    HostDevice,
+    HostInitiator,
     HostPort,
     Machine,
+    Path,
     Pool,
     Portal,
     Volume,
@@ -133,7 +134,7 @@ def _rows_of(model: type[Model]) -> QuerySet[Model]:
     if model is Disk:
         return rows.defer("weekday_profile", "weekend_profile")
     if model is Device:
-        return rows.only("name", "initiator", "wwpns", "state")
+        return rows.only("name", "initiator", "state").prefetch_related("host_initiators")
     return rows.select_related("device") if model in ENDS.values() else rows
 
 
@@ -362,7 +363,7 @@ def _volume(volume: Volume) -> Iterable[Figure]:
         yield words("tier of its pages", volume.tiering)
     luns = sorted({str(offer.lun) for offer in volume.offers.all()})
     yield words("LUN number", ", ".join(luns) or "offered to nobody")
-    paths = sum(len(row.paths) for row in HostDevice.objects.filter(serial=volume.serial))
+    paths = Path.objects.filter(path_set__hostdevices__serial=volume.serial).count()
     yield Figure("paths of all hosts", "count", float(paths), "")
 
 
@@ -448,7 +449,8 @@ def find(text: str) -> list[Link]:
         if kind in ("datastore", "volume"):
             query |= Q(serial__icontains=DEVICE_ID_FORM.sub("", wanted) or wanted)
         if kind in ("host", "array"):
-            query |= Q(initiator__icontains=wanted) | Q(nqn__icontains=wanted) | Q(wwpns__icontains=wanted)
+            named = HostInitiator.objects.filter(identifier__icontains=wanted)
+            query |= Q(nqn__icontains=wanted) | Q(pk__in=named.values("host"))
             query &= Q(kind=kind)
         if kind in ENDS:
             query |= Q(network__icontains=wanted)

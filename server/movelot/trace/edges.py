@@ -93,8 +93,8 @@ def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
     by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
     over_fc = HostPort.objects.filter(device__in=by_host, protocol=FC).values_list("device_id", "name", "network")
     wwpns = {(host, port): bare_address(network) for host, port, network in over_fc}
-    told = ("device_id", "serial", "name", "lun", "path_policy", "paths")
-    seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name").only(*told)
+    seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
+    seen = seen.select_related("path_set").prefetch_related("path_set__paths")
     found = []
     for each in seen[:WAYS_MAX]:
         host, volume = by_host[each.device_id], rows[each.serial]
@@ -104,8 +104,12 @@ def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
         found.append(
             Way(host.name, host.pk, volume.name, names, each.name, word, each.lun, each.path_policy, each.paths)
         )
-    mounts = Mount.objects.filter(host__in=by_host, datastore__serial__in=rows).exclude(ways=[]).order_by("host__name")
-    for mount in mounts.select_related("datastore")[: WAYS_MAX - len(found)]:
+    mounts = (
+        Mount.objects.filter(host__in=by_host, datastore__serial__in=rows).exclude(path_set=None).order_by("host__name")
+    )
+    for mount in mounts.select_related("datastore", "path_set").prefetch_related("path_set__paths")[
+        : WAYS_MAX - len(found)
+    ]:
         found.append(_mount_way(by_host[mount.host_id], mount, rows[mount.datastore.serial]))
     return found
 

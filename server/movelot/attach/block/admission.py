@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from django.db.models import prefetch_related_objects
+
 from movelot.inventory.models import Device, HostPort, Initiator
 from movelot.lots.step_plan import Handle, StepPlan
 from movelot.lots.steps.masking import AddInitiator, KnownInitiator
@@ -31,6 +33,7 @@ def names_of(array: Device, hosts: list[Device]) -> dict[int, list[str]]:
     for key, protocol in ports.values_list("device_id", "protocol").distinct():
         spoken[key].add(protocol)
     found = {}
+    prefetch_related_objects(hosts, "host_initiators")
     for host in hosts:
         names = {KnownBy.WWPN: host.wwpns, KnownBy.IQN: [host.initiator], KnownBy.NQN: [host.nqn]}
         used = {transport_of(each).known_by for each in spoken[host.pk] or array.protocols or {ISCSI}}

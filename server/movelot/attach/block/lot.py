@@ -26,7 +26,7 @@ from movelot.fabric.board import Board, board_of
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
 from movelot.fabric.mending import mended
 from movelot.inventory.clusters import cluster_named
-from movelot.inventory.models import Cluster, Datastore, Device, Disk, HostDevice, Offer, Pool, Volume
+from movelot.inventory.models import Cluster, Datastore, Device, Disk, Offer, Path, Pool, Volume
 from movelot.inventory.paths import expected_table
 from movelot.lots.kinds import Draft, MeasuredRow
 from movelot.lots.models import Lot
@@ -126,7 +126,7 @@ class AttachKind(VolumeLotKind[AttachForm, AttachPlan]):
 
 def _outcome(volume: PlannedVolume, plan: AttachPlan) -> list[MeasuredRow]:
     made = Volume.objects.filter(name=volume.name, pool=volume.pool_id).first()
-    seen = sum(len(device.paths) for device in HostDevice.objects.filter(serial=made.serial)) if made else 0
+    seen = Path.objects.filter(path_set__hostdevices__serial=made.serial).count() if made else 0
     expected = plan.board.seen if plan.board else None
     if plan.raw:
         holders = Disk.objects.filter(raw_serial=made.serial).count() if made else 0

@@ -8,8 +8,8 @@ from movelot.attach.block.admission import admit, names_of
 from movelot.attach.block.steps import lun_for, number_word, numbered
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.luns import numbers_apart
-from movelot.inventory.models import Device, Initiator, Offer, Volume
-from movelot.inventory.paths import expected_table, initiators_of
+from movelot.inventory.models import AdmittedInitiator, Device, HostInitiator, Initiator, Offer, Volume
+from movelot.inventory.paths import expected_table, initiators_by_host
 from movelot.inventory.sentences import cause_text
 from movelot.lots.kinds import PASS, STOP, WARN, Check
 from movelot.lots.step_plan import AnyHandle, StepPlan
@@ -22,26 +22,27 @@ from movelot_core.units import count_of
 
 def let_in_already(volume: Volume) -> set[str]:
     """The initiators that see it: an array may offer it to each host apart."""
-    return {name for offer in volume.offers.all() for name in offer.initiators}
+    let_in = AdmittedInitiator.objects.filter(initiator_set__offers__volume=volume)
+    return set(let_in.values_list("identifier", flat=True))
 
 
 def hosts_for(volume: Volume, cluster: str) -> list[Device]:
     """Hosts of the clusters that have any host let in; for a volume offered to nobody those of ``cluster``."""
-    hosts = list(Device.objects.filter(kind=Device.Kind.HOST).order_by("name"))
+    hosts = Device.objects.filter(kind=Device.Kind.HOST).order_by("name")
     admitted = let_in_already(volume)
     if admitted:
-        clusters = {host.cluster_id for host in hosts if initiators_of(host) & admitted} - {None}
-        return [host for host in hosts if host.cluster_id in clusters]
+        let_in = Device.objects.filter(host_initiators__identifier__in=admitted, cluster__isnull=False)
+        return list(hosts.filter(cluster__in=let_in.values("cluster")))
     chosen = cluster_named(cluster)
-    return [host for host in hosts if chosen and host.cluster_id == chosen.pk]
+    return list(hosts.filter(cluster=chosen)) if chosen else []
 
 
 def offer_for(volume: Volume, hosts: list[Device]) -> Offer | None:
     """The offer to let ``hosts`` in to: the one that most initiators of their clusters are in; None where none is."""
-    clusters = {host.cluster_id for host in hosts}
-    fellows = Device.objects.filter(kind=Device.Kind.HOST, cluster__in=clusters)
-    theirs = {name for host in fellows for name in initiators_of(host)}
-    return max(volume.offers.order_by("pk"), key=lambda offer: len(theirs & set(offer.initiators)), default=None)
+    theirs = HostInitiator.objects.filter(host__cluster__in={host.cluster_id for host in hosts})
+    names = set(theirs.values_list("identifier", flat=True))
+    offers = volume.offers.order_by("pk").prefetch_related("initiator_set__admitted")
+    return max(offers, key=lambda offer: len(names & set(offer.initiators)), default=None)
 
 
 def add_admission(plan: StepPlan, volume: Volume, hosts: list[Device]) -> list[AnyHandle]:
@@ -83,8 +84,9 @@ def lun_checks(volume: Volume, offer: Offer, blind: list[Device]) -> list[Check]
         # A namespace id is the subsystem's own, the same for every host.
         return []
     others = Offer.objects.filter(device=volume.device, lun=offer.lun).exclude(pk=offer.pk)
-    taken = {name for other in others for name in other.initiators}
-    clash = [host.name for host in blind if initiators_of(host) & taken]
+    let_in = AdmittedInitiator.objects.filter(initiator_set__offers__in=others)
+    taken, names = set(let_in.values_list("identifier", flat=True)), initiators_by_host(blind)
+    clash = [host.name for host in blind if names[host.pk] & taken]
     if clash:
         text = f"LUN number {offer.lun} is another volume's on {', '.join(clash)}."
         return [Check("LUN number is free", STOP, text)]

@@ -12,8 +12,8 @@ from movelot.attach.findings.leftover_initiator import LeftoverInitiatorEvidence
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge
 from movelot.inventory.changes import Aspect
-from movelot.inventory.models import Device, Export, Initiator, Offer, Volume
-from movelot.inventory.paths import initiators_of
+from movelot.inventory.models import AdmittedInitiator, Device, Export, HostInitiator, Initiator, Volume
+from movelot.inventory.paths import admitted_by_volume
 from movelot.inventory.placement import hosts_using
 from movelot.lots.models import Lot
 from movelot_core.masking import VolumeAccess, idle, leftover
@@ -31,16 +31,15 @@ class MaskingJudge(Judge):
 
 
 def _known() -> set[str]:
-    return {name for host in Device.objects.filter(kind=Device.Kind.HOST) for name in initiators_of(host)}
+    of_hosts = HostInitiator.objects.filter(host__in=Device.objects.filter(kind=Device.Kind.HOST))
+    return set(of_hosts.values_list("identifier", flat=True))
 
 
 def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Found[IdleVolumeEvidence]]:
     """Volumes that no host uses, but for those that a lot under way has made and is about to mount."""
     begun = Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("plan", flat=True)
     coming = {volume["name"] for plan in begun for volume in plan.get("volumes", [])}
-    admitted: dict[int, set[str]] = {}
-    for volume, initiators in Offer.objects.filter(device=array).values_list("volume_id", "initiators"):
-        admitted.setdefault(volume, set()).update(initiators)
+    admitted = admitted_by_volume(array)
     for volume, clients in Export.objects.filter(device=array).values_list("volume_id", "clients"):
         admitted.setdefault(volume, set()).update(network for network, _ in clients)
     volumes = Volume.objects.filter(device=array).exclude(kind=Volume.Kind.MEMBER).order_by("name")
@@ -55,11 +54,19 @@ def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Found[IdleVol
 def _leftover(array: Device, known: set[str]) -> Iterator[Found[LeftoverInitiatorEvidence]]:
     """Initiators of no linked host."""
     let_into: dict[str, list[str]] = {}
-    for name, initiators in Offer.objects.filter(device=array).values_list("volume__name", "initiators"):
-        for initiator in initiators:
-            let_into.setdefault(initiator, []).append(name)
-    for initiator in Initiator.objects.filter(device=array).order_by("identifier").values_list("identifier", flat=True):
+    unknown = [name for name in _initiators(array) if name not in known]
+    let_in = AdmittedInitiator.objects.filter(initiator_set__device=array, identifier__in=unknown)
+    for initiator, name in let_in.order_by("initiator_set__offers").values_list(
+        "identifier", "initiator_set__offers__volume__name"
+    ):
+        let_into.setdefault(initiator, []).append(name)
+    for initiator in unknown:
         found = leftover(initiator, known, let_into.get(initiator, []))
         if found:
             evidence = LeftoverInitiatorEvidence(array.name, list(found.volumes))
             yield Found(LEFTOVER_INITIATOR, Subject("initiator", None, initiator), evidence, array.name)
+
+
+def _initiators(array: Device) -> list[str]:
+    rows = Initiator.objects.filter(device=array).order_by("identifier")
+    return list(rows.values_list("identifier", flat=True))

@@ -20,7 +20,7 @@ from movelot.fabric.connect import connect_steps
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
 from movelot.fabric.mending import Fixes, mended
 from movelot.inventory.clusters import cluster_named
-from movelot.inventory.models import Cluster, Device, Machine, Mount, Pool, Volume
+from movelot.inventory.models import Cluster, Device, Machine, Mount, Path, Pool, Volume
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.documents import LotForm, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, MeasuredRow
@@ -129,11 +129,11 @@ class AttachSetKind(OnePoolKind[SetForm, SetPlan]):
         (volume,) = plan.volumes
         made = Volume.objects.filter(name=volume.name, pool=volume.pool_id).first()
         mounts = Mount.objects.filter(datastore__serial=made.serial) if made else Mount.objects.none()
-        ways = list(mounts.values_list("ways", flat=True))
+        ways = Path.objects.filter(path_set__mounts__in=mounts).count()
         expected = plan.board.seen if plan.board else None
         return [
-            MeasuredRow("datastore", volume.name, "hosts that mount it", 0, len(plan.hosts), len(ways)),
-            MeasuredRow("datastore", volume.name, "paths", 0, expected, sum(map(len, ways))),
+            MeasuredRow("datastore", volume.name, "hosts that mount it", 0, len(plan.hosts), mounts.count()),
+            MeasuredRow("datastore", volume.name, "paths", 0, expected, ways),
         ]
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db.models import prefetch_related_objects
+
 from movelot.fabric.connect.base import Connector, addresses_of, asked_at
 from movelot.inventory.models import Device
 from movelot.inventory.paths import PathTable
@@ -21,7 +23,7 @@ class IscsiConnector(Connector):
     def steps(self, array: Device, host: Device, table: PathTable) -> list[StepSpec[Any]]:
         wanted = self.pairs(table, host)
         before = host.sessions.get(table.target, [])
-        unknown = host.imported and not host.sessions
+        unknown = host.imported and not any(each.protocol == ISCSI for each in host.known_targets.all())
         if unknown or not table.target or all(pair in before for pair in wanted):
             return []
         where = f"to {array.name}" if table.target == array.target else f"to {table.target}"
@@ -44,6 +46,7 @@ class IscsiConnector(Connector):
 def log_out_steps(array: Device, hosts: list[Device], target: str, volume: str) -> list[StepSpec[Any]]:
     """Leave the target of one volume on the hosts that have sessions with it; the undo asks for it where these are."""
     addresses = addresses_of(array)
+    prefetch_related_objects(hosts, "known_targets__sessions")
     steps = []
     for host in hosts:
         before = host.sessions.get(target, [])

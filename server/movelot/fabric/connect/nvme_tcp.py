@@ -18,7 +18,7 @@ class NvmeConnector(Connector):
 
     def steps(self, array: Device, host: Device, table: PathTable) -> list[StepSpec[Any]]:
         wanted = self.pairs(table, host)
-        before = host.subsystems.get(array.nqn, [])
+        before = host.sessions.get(array.nqn, [])
         if all(pair in before for pair in wanted):
             return []
         connect = ConnectSubsystem(nqn=array.nqn, address=asked_at(table, wanted), wanted=wanted, before=before)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 
 from movelot.inventory.follow.rows import follow_durable, follow_listed, keys_by_uri, linked
+from movelot.inventory.follow.shared import Keys, forget_unused, initiator_listing, initiator_sets
 from movelot.inventory.models import Device, DriveGroup, Export, Initiator, Offer, Pool, Portal, Volume, Zone
-from movelot.inventory.readings import ArrayReading
+from movelot.inventory.readings import ArrayReading, Row
 
 
 def follow_array(device: Device, reading: ArrayReading, moment: datetime) -> None:
@@ -23,5 +24,14 @@ def follow_array(device: Device, reading: ArrayReading, moment: datetime) -> Non
     ):
         follow_listed(model, {device.pk: rows})
     volumes = keys_by_uri(Volume, [device])
-    follow_listed(Offer, {device.pk: [linked(row, "volume", volumes, device) for row in reading.offers]})
+    sets = initiator_sets(device.pk, [row["initiators"] for row in reading.offers])
+    offers = [_to_set(linked(row, "volume", volumes, device), device, sets) for row in reading.offers]
+    follow_listed(Offer, {device.pk: offers})
+    forget_unused([device.pk])
     follow_listed(Export, {device.pk: [linked(row, "volume", volumes, device) for row in reading.exports]})
+
+
+def _to_set(row: Row, device: Device, sets: Keys) -> Row:
+    """An offer with its list of initiators made a foreign key."""
+    rest = {name: value for name, value in row.items() if name != "initiators"}
+    return {**rest, "initiator_set_id": sets[device.pk, initiator_listing(row["initiators"])]}

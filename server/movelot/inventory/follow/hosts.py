@@ -8,6 +8,8 @@ from datetime import datetime
 from movelot.inventory.bulk import insert
 from movelot.inventory.follow.machines import follow_machines
 from movelot.inventory.follow.rows import follow_listed
+from movelot.inventory.follow.shared import Keys, forget_unused, path_listing, path_sets
+from movelot.inventory.follow.targets import follow_names, follow_targets
 from movelot.inventory.models import (
     BalanceGroup,
     Cluster,
@@ -19,13 +21,10 @@ from movelot.inventory.models import (
     Mount,
 )
 from movelot.inventory.readings import HostReading, Row
-from movelot_core.fabric.paths import bare_address
-from movelot_core.fabric.transports import transport_of
-from movelot_core.fabric.transports.base import KnownBy
 
 Told = Sequence[tuple[Device, HostReading]]
 DATASTORE_FIELDS = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents", "gone_at")
-HOW_MOUNTED = ("server", "path", "version", "ways")
+HOW_MOUNTED = ("server", "path", "version", "path_set_id")
 
 
 def follow_hosts(told: Told, moment: datetime) -> None:
@@ -35,13 +34,29 @@ def follow_hosts(told: Told, moment: datetime) -> None:
         _follow_host(device, reading)
         device.cluster = clusters[reading.cluster]
     follow_listed(HostPort, {device.pk: reading.ports for device, reading in told})
-    follow_listed(HostDevice, {device.pk: reading.devices for device, reading in told})
+    follow_names(told)
+    follow_targets(told)
+    sets = path_sets({device.pk: _paths_told(reading) for device, reading in told})
+    follow_listed(HostDevice, {host.pk: [_over(row, "paths", host, sets) for row in r.devices] for host, r in told})
     keys = _follow_datastores(told)
-    _follow_mounts(
-        {device.pk: {keys[row["identity"]]: row["mount"] for row in reading.datastores} for device, reading in told},
-        moment,
-    )
+    mounts = {
+        host.pk: {keys[row["identity"]]: _over(row["mount"], "ways", host, sets) for row in reading.datastores}
+        for host, reading in told
+    }
+    _follow_mounts(mounts, moment)
+    forget_unused([device.pk for device, _ in told])
     follow_machines(told, moment)
+
+
+def _paths_told(reading: HostReading) -> list[list[list[str]]]:
+    """All lists of paths that a host told: of its devices and of its mounts."""
+    return [*(row["paths"] for row in reading.devices), *(row["mount"]["ways"] for row in reading.datastores)]
+
+
+def _over(row: Row, name: str, host: Device, sets: Keys) -> Row:
+    """``row`` with its list of paths, under ``name``, made a foreign key."""
+    rest = {key: value for key, value in row.items() if key != name}
+    return {**rest, "path_set_id": sets[host.pk, path_listing(row[name])]}
 
 
 def _clusters(names: Collection[str]) -> dict[str, Cluster]:
@@ -55,14 +70,7 @@ def _clusters(names: Collection[str]) -> dict[str, Cluster]:
 
 def _follow_host(device: Device, reading: HostReading) -> None:
     device.initiator, device.scan_seconds = reading.initiator, reading.scan_seconds
-    device.subsystems, device.queue_depth = reading.subsystems, reading.queue_depth
-    device.sessions, device.chap = reading.sessions, reading.chap
-    device.default_datastore = reading.default_datastore
-    device.wwpns = [
-        bare_address(port["network"])
-        for port in reading.ports
-        if transport_of(port["protocol"]).known_by is KnownBy.WWPN
-    ]
+    device.queue_depth, device.default_datastore = reading.queue_depth, reading.default_datastore
 
 
 def _follow_datastores(told: Told) -> dict[str, int]:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime
 
 from movelot.inventory.bulk import insert
 from movelot.inventory.follow.rows import PROVISIONAL
-from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Machine, MachinePlacement
+from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Machine, MachineListing, MachinePlacement
 from movelot.inventory.readings import HostReading, Row
 
 # What is known of a machine by its name alone: it came from a file, or was labelled before machines had identities.
@@ -19,17 +19,17 @@ DISK_FIELDS = ("name", "machine_id", "size_bytes", "raw_serial", "shared", "gone
 def follow_machines(told: Sequence[tuple[Device, HostReading]], moment: datetime) -> None:
     """Make machines, disks and their placements be those ``told`` by hosts.
 
-    A machine that two of them list is where the later one by name has it: it is on its way, and one will drop it.
+    A machine that two of them list is where the later one by name has it: it is on its way, and one will drop it. That
+    holds whichever of them was read last, and by whom.
     """
     in_order = sorted(told, key=lambda each: each[0].name)
     rows = {row["identity"]: (device.pk, row) for device, reading in in_order for row in reading.machines}
     _adopt({identity: (host, row) for identity, (host, row) in rows.items()})
     machines = _keep_machines({identity: row for identity, (_, row) in rows.items()})
-    left = _place_machines(
-        {machines[identity]: (host, row) for identity, (host, row) in rows.items()}, [d.pk for d, _ in told], moment
-    )
+    listed = {(machines[row["identity"]], device.pk): row for device, reading in told for row in reading.machines}
+    place_machines(_list_machines(listed, [device.pk for device, _ in told]), moment)
     disks = [(machines[identity], disk) for identity, (_, row) in rows.items() for disk in row["disks"]]
-    _follow_disks(disks, [*machines.values(), *left], moment)
+    _follow_disks(disks, machines.values(), moment)
 
 
 def _adopt(rows: Mapping[str, tuple[int, Row]]) -> None:
@@ -38,8 +38,8 @@ def _adopt(rows: Mapping[str, tuple[int, Row]]) -> None:
     news = {identity: row for identity, row in rows.items() if identity not in known}
     if not news:
         return
-    placed = MachinePlacement.objects.filter(machine__identity__startswith=PROVISIONAL)
-    by_place = {(host, uri): key for host, uri, key in placed.values_list("host_id", "uri", "machine_id")}
+    listed = MachineListing.objects.filter(machine__identity__startswith=PROVISIONAL)
+    by_place = {(host, uri): key for host, uri, key in listed.values_list("host_id", "uri", "machine_id")}
     gone = Machine.known.filter(gone_at__isnull=False, identity__startswith=BY_NAME)
     by_name = dict(gone.values_list("identity", "pk"))
     for identity, (host, row) in news.items():
@@ -61,24 +61,46 @@ def _keep_machines(rows: Mapping[str, Row]) -> dict[str, int]:
     return dict(there.values_list("identity", "pk"))
 
 
-def _place_machines(told: Mapping[int, tuple[int, Row]], hosts: Sequence[int], moment: datetime) -> list[int]:
-    """Put each machine on its host. Returns the primary keys of machines that none of ``hosts`` lists any more."""
+def _list_machines(listed: Mapping[tuple[int, int], Row], hosts: Sequence[int]) -> set[int]:
+    """Make the listings of ``hosts`` be those told, by machine and host. Returns machines whose are other ones."""
+    fields = ("uri", "etag")
+    rows = MachineListing.objects.filter(host__in=hosts)
+    known = {(machine, host): values for machine, host, *values in rows.values_list("machine_id", "host_id", *fields)}
+    dropped = known.keys() - listed.keys()
+    for host in {host for _, host in dropped}:
+        rows.filter(host=host, machine__in=[machine for machine, each in dropped if each == host]).delete()
+    news = [
+        {"machine_id": machine, "host_id": host, **{name: row[name] for name in fields}}
+        for (machine, host), row in listed.items()
+        if known.get((machine, host)) != [row[name] for name in fields]
+    ]
+    insert(MachineListing, news, fields)
+    return {machine for machine, _ in dropped} | {row["machine_id"] for row in news}
+
+
+def place_machines(machines: Collection[int], moment: datetime) -> None:
+    """Put each machine on the last host by name of those that list it; one that none lists is gone, with its disks."""
+    # Two workers may each have changed one of its listings: the second waits here, and then sees both.
+    list(Machine.known.select_for_update().filter(pk__in=machines).order_by("pk").values_list("pk"))
     fields = ("host_id", "uri", "etag")
-    placed = MachinePlacement.objects.filter(host__in=hosts) | MachinePlacement.objects.filter(machine__in=told)
-    known = {key: values for key, *values in placed.values_list("machine_id", *fields, "since")}
+    listings = MachineListing.objects.filter(machine__in=machines).order_by("host__name")
+    wanted = {machine: where for machine, *where in listings.values_list("machine_id", *fields)}
+    placed = MachinePlacement.objects.filter(machine__in=machines)
+    known = {machine: where for machine, *where in placed.values_list("machine_id", *fields, "since")}
     rows = []
-    for key, (host, row) in told.items():
-        now = [host, row["uri"], row["etag"]]
-        before = known.get(key)
-        if before is None or before[:3] != now:
-            since = before[3] if before and before[0] == host else moment
-            rows.append({"machine_id": key, **dict(zip(fields, now, strict=True)), "since": since})
+    for machine, where in wanted.items():
+        before = known.get(machine)
+        if before is None or before[:3] != where:
+            since = before[3] if before and before[0] == where[0] else moment
+            rows.append({"machine_id": machine, **dict(zip(fields, where, strict=True)), "since": since})
     insert(MachinePlacement, rows, (*fields, "since"))
-    asked = set(hosts)
-    left = [key for key, values in known.items() if key not in told and values[0] in asked]
-    MachinePlacement.objects.filter(machine__in=left).delete()
-    Machine.objects.filter(pk__in=left).update(gone_at=moment)
-    return left
+    gone = [machine for machine in machines if machine not in wanted]
+    if gone:
+        placed.filter(machine__in=gone).delete()
+        Machine.objects.filter(pk__in=gone).update(gone_at=moment)
+        disks = list(Disk.objects.filter(machine__in=gone).values_list("pk", flat=True))
+        Disk.objects.filter(pk__in=disks).update(gone_at=moment)
+        DiskPlacement.objects.filter(disk__in=disks).delete()
 
 
 def _follow_disks(told: Sequence[tuple[int, Row]], machines: Iterable[int], moment: datetime) -> None:

@@ -3,16 +3,37 @@
 Sizes are bytes, times aware UTC, latencies ms, shares 0..1.
 """
 
-from movelot.inventory.models.arrays import DriveGroup, Export, Grant, Initiator, Offer, Pool, Portal, Volume, Zone
+from movelot.inventory.models.arrays import (
+    AdmittedInitiator,
+    DriveGroup,
+    Export,
+    Grant,
+    Initiator,
+    InitiatorSet,
+    Offer,
+    Pool,
+    Portal,
+    Volume,
+    Zone,
+)
 from movelot.inventory.models.devices import Capability, Cluster, Device, Reading
 from movelot.inventory.models.durable import Durable, Listed, OnDevice
 from movelot.inventory.models.groups import BalanceGroup, GroupMember
 from movelot.inventory.models.history import DatastoreDay, DiskDay, PoolDay, PoolHour, VolumeDay
-from movelot.inventory.models.hosts import HostDevice, HostPort
+from movelot.inventory.models.hosts import HostDevice, HostInitiator, HostPort, KnownTarget, Path, PathSet, Session
 from movelot.inventory.models.labels import Label
-from movelot.inventory.models.machines import Datastore, Disk, DiskPlacement, Machine, MachinePlacement, Mount
+from movelot.inventory.models.machines import (
+    Datastore,
+    Disk,
+    DiskPlacement,
+    Machine,
+    MachineListing,
+    MachinePlacement,
+    Mount,
+)
 
 __all__ = [
+    "AdmittedInitiator",
     "BalanceGroup",
     "Capability",
     "Cluster",
@@ -28,20 +49,27 @@ __all__ = [
     "Grant",
     "GroupMember",
     "HostDevice",
+    "HostInitiator",
     "HostPort",
     "Initiator",
+    "InitiatorSet",
+    "KnownTarget",
     "Label",
     "Listed",
     "Machine",
+    "MachineListing",
     "MachinePlacement",
     "Mount",
     "Offer",
     "OnDevice",
+    "Path",
+    "PathSet",
     "Pool",
     "PoolDay",
     "PoolHour",
     "Portal",
     "Reading",
+    "Session",
     "Volume",
     "VolumeDay",
     "Zone",

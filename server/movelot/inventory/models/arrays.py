@@ -141,12 +141,44 @@ class Volume(Durable, OnDevice):
         indexes = [models.Index(fields=["device", "uri"])]
 
 
+class InitiatorSet(models.Model):
+    """Initiators that an array lets in together, to one volume or many; ``digest`` is of their names."""
+
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="initiator_sets")
+    digest = models.CharField(max_length=32)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device", "digest"], name="initiator_set_once_on_array")]
+
+    def __str__(self) -> str:
+        return f"initiators {self.digest} of {self.device_id}"
+
+
+class AdmittedInitiator(models.Model):
+    """An initiator of a set, by its name."""
+
+    initiator_set = models.ForeignKey(InitiatorSet, on_delete=models.CASCADE, related_name="admitted")
+    identifier = models.CharField(max_length=223, db_index=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return self.identifier
+
+
 class Offer(Listed):
     """Masking: a volume offered to initiators under a LUN number; over NVMe that is its namespace id."""
 
     volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="offers")
     lun = models.PositiveIntegerField()
-    initiators = models.JSONField(default=list)
+    # None where it lets nobody in.
+    initiator_set = models.ForeignKey(InitiatorSet, null=True, on_delete=models.RESTRICT, related_name="offers")
+
+    @property
+    def initiators(self) -> list[str]:
+        """The names of those that are let in."""
+        return [each.identifier for each in self.initiator_set.admitted.all()] if self.initiator_set else []
 
 
 class Export(Listed):

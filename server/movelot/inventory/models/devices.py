@@ -8,6 +8,7 @@ from django.utils.functional import cached_property
 
 from movelot.inventory.models.durable import Durable
 from movelot_core.fabric.transports import transport_of
+from movelot_core.fabric.transports.base import KnownBy
 
 
 class Cluster(models.Model):
@@ -59,23 +60,14 @@ class Device(Durable):
     nqn = models.CharField(max_length=223, blank=True)
     # How many I/Os a host keeps outstanding to one block device; 0 where it does not say.
     queue_depth = models.PositiveIntegerField(default=0)
-    # The WWPNs of a host's FC ports.
-    wwpns = models.JSONField(default=list)
-    # The subsystems that a host is connected to, as [port, portal] pairs by the subsystem's NQN.
-    subsystems = models.JSONField(default=dict)
     # The IQN of the iSCSI target that an array's volumes share.
     target = models.CharField(max_length=223, blank=True)
-    # The sessions that a host has with iSCSI targets, as [port, portal] pairs by the target's IQN.
-    sessions = models.JSONField(default=dict)
-    # The CHAP method (see core.fabric.chap) that a host gives to a target, where it is not off.
-    chap = models.JSONField(default=dict)
     # The identity of the datastore that a host puts new machines on; empty for none.
     default_datastore = models.CharField(max_length=64, blank=True)
     copy_bytes_per_second = models.FloatField(default=0)
     scan_seconds = models.FloatField(default=5)
     # How far the device's clock is ahead of ours, at the last reading.
     clock_offset_seconds = models.FloatField(null=True)
-    # What it can do, as [name, whether, reason or detail].
     # An NFS client's timeouts and limits: a host's own, or what a file array recommends (see core.files.SETTINGS).
     file_client = models.JSONField(default=dict)
     # How many volume sets an array allows, and volumes in each: {sets, volumes}; empty where it has none.
@@ -120,6 +112,28 @@ class Device(Durable):
     def can(self, capability: str) -> bool:
         """Whether it says that it is able to do this."""
         return any(each.code == capability and each.able for each in self.capabilities.all())
+
+    @property
+    def wwpns(self) -> list[str]:
+        """The WWPNs of a host's FC ports."""
+        names = self.host_initiators.all()
+        return [each.identifier for each in names if each.known_by == KnownBy.WWPN]
+
+    @property
+    def sessions(self) -> dict[str, list[list[str]]]:
+        """The sessions that a host has with the targets and subsystems it knows, as [port, portal] by the name of each.
+
+        Whoever asks many hosts fetches ``known_targets__sessions`` of all of them first.
+        """
+        return {
+            target.name: [[session.port, session.portal] for session in target.sessions.all()]
+            for target in self.known_targets.all()
+        }
+
+    @property
+    def chap(self) -> dict[str, str]:
+        """The CHAP method (see core.fabric.chap) that a host gives to a target, where it is not off."""
+        return {target.name: target.chap for target in self.known_targets.all() if target.chap}
 
     @cached_property
     def protocols(self) -> set[str]:

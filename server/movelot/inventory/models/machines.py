@@ -8,6 +8,7 @@ from django.db.models import F, Q
 
 from movelot.inventory.models.devices import Device
 from movelot.inventory.models.durable import Durable
+from movelot.inventory.models.hosts import PathSet
 from movelot.inventory.models.labels import Label
 
 
@@ -34,9 +35,9 @@ class Datastore(Durable):
 
 
 class Mount(models.Model):
-    """A datastore mounted on a host. For an export also how: server and path as spelled there, version, and the ways.
+    """A datastore mounted on a host. For an export also how: server and path as spelled there, version, and paths.
 
-    ``ways`` are [port, server interface] pairs that work now.
+    These lead from the host's port to the server's interface; a datastore on a device has its paths there.
     """
 
     datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="mounts")
@@ -44,10 +45,15 @@ class Mount(models.Model):
     server = models.CharField(max_length=253, blank=True)
     path = models.CharField(max_length=255, blank=True)
     version = models.CharField(max_length=16, blank=True)
-    ways = models.JSONField(default=list)
+    path_set = models.ForeignKey(PathSet, null=True, on_delete=models.RESTRICT, related_name="mounts")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["datastore", "host"], name="mounted_once")]
+
+    @property
+    def ways(self) -> list[list[str]]:
+        """Its paths as [port, server interface]."""
+        return [way[:2] for way in self.path_set.as_listed] if self.path_set else []
 
 
 class Machine(Durable):
@@ -67,6 +73,21 @@ class Machine(Durable):
     def host(self) -> Device:
         """The host that runs it; raises ObjectDoesNotExist for one that is gone."""
         return self.placement.host
+
+
+class MachineListing(models.Model):
+    """A host that lists a machine, and where: while it moves there may be two, once it is gone there is none."""
+
+    machine = models.ForeignKey(Machine, on_delete=models.CASCADE, related_name="listings")
+    host = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="machine_listings")
+    uri = models.CharField(max_length=255)
+    etag = models.CharField(max_length=64, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["machine", "host"], name="machine_listed_once_on_host")]
+
+    def __str__(self) -> str:
+        return f"{self.machine_id} listed by {self.host_id}"
 
 
 class MachinePlacement(models.Model):

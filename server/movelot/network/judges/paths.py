@@ -14,7 +14,7 @@ from movelot.findings.judging import Judge
 from movelot.inventory.changes import Aspect, Change
 from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Cluster, Device, Volume
-from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_of
+from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_by_host
 from movelot.inventory.placement import hosts_using
 from movelot.network.findings import MISSING_PATHS, NO_INTERFACE, NUMBERED_APART, SEEN_BY_SOME
 from movelot.network.findings.missing_paths import LostOver, MissingPathsEvidence
@@ -104,7 +104,8 @@ def _lacking(paths: ClusterPaths, cluster: str, hosts: dict[str, int]) -> Iterat
     if not fabric.offers:
         return
     admitted = frozenset[str]().union(*(offer.initiators for offer in fabric.offers))
-    let_in = {host.name for host in paths.hosts if initiators_of(host) & admitted}
+    names = initiators_by_host(paths.hosts)
+    let_in = {host.name for host in paths.hosts if names[host.pk] & admitted}
     for lack in lacking(fabric.ports, fabric.portals):
         if lack.host in let_in:
             what = transport_of(lack.like.protocol).port_word
@@ -117,6 +118,7 @@ def _uneven(paths: ClusterPaths, cluster: str, mounted: dict[str, set[str]]) -> 
     """Volumes that some of the cluster's hosts see."""
     matrix, fabric = paths.matrix, paths.matrix.fabric
     counts = matrix.per_host(matrix.seen)
+    names = initiators_by_host(paths.hosts)
     serials = dict(Volume.objects.filter(pk__in=paths.volumes).values_list("pk", "serial"))
     for v, key in enumerate(paths.volumes):
         if counts[v].all() or not counts[v].any():
@@ -126,7 +128,7 @@ def _uneven(paths: ClusterPaths, cluster: str, mounted: dict[str, set[str]]) -> 
         offer = fabric.offers[v]
         access = VolumeAccess(
             0,
-            frozenset(host.name for host in paths.hosts if initiators_of(host) & offer.initiators),
+            frozenset(host.name for host in paths.hosts if names[host.pk] & offer.initiators),
             frozenset(fabric.hosts[h] for h in np.flatnonzero(counts[v])),
             frozenset(mounted.get(serials[key], ())),
         )
