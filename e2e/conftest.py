@@ -139,7 +139,10 @@ class Caller:
     def _followed(self, job: int, answer: requests.Response) -> requests.Response:
         """The answer once its job has ended; a job that failed is the refusal that it would have been."""
         until(lambda: self.call("GET", f"jobs/{job}/").json()["ended_at"], f"job {job}")
-        problem = self.call("GET", f"jobs/{job}/").json()["problem"]
+        ended = self.call("GET", f"jobs/{job}/").json()
+        problem = ended["problem"]
+        if ended["kind"] == "draft" and not problem:
+            return self.call("GET", f"lots/{ended['result']['lot']}/")
         if problem:
             answer.status_code, answer._content = problem["status"], json.dumps(problem).encode()
         return answer

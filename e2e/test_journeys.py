@@ -225,7 +225,7 @@ JUDGED_BY_AXE = (
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_axe_finds_nothing_serious(ines: Page, caller: Caller, scheme: str) -> None:
     if not caller.call("GET", "lots/1/").ok:
-        caller.call("POST", "balance/groups/quayside/plan/")
+        caller.call("POST", "lots/", {"kind": "balance", "form": {"group": "quayside"}})
     ines.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
     serious = []
     for path in JUDGED_BY_AXE:

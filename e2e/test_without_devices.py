@@ -58,7 +58,10 @@ def renamed(content: bytes, spoil: bool = False) -> bytes:
 def test_an_estate_is_imported_with_errors_then_clean_and_balanced_on_paper(
     ines: Page, fresh: Stack, caller: Caller, tmp_path: Path
 ) -> None:
-    content = caller.call("GET", "exchange/package/").content
+    ines.goto("/devices")
+    with ines.expect_download() as taken:
+        ines.get_by_role("button", name="Take the estate out").click()
+    content = taken.value.path().read_bytes()
     wrong, right = tmp_path / "wrong.zip", tmp_path / "right.zip"
     wrong.write_bytes(renamed(content, spoil=True))
     right.write_bytes(renamed(content))

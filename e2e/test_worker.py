@@ -7,10 +7,12 @@ import pytest
 from conftest import until
 from e2e.conftest import Caller, Stack
 
+BALANCE = {"kind": "balance", "form": {"group": "quayside"}}
+
 
 def test_a_killed_worker_leaves_a_balance_lot_that_goes_on(fresh: Stack, caller: Caller) -> None:
     fresh.standins.control("pace", pace=60)
-    lot = caller.call("POST", "balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
+    lot = caller.call("POST", "lots/", BALANCE).json()["summary"]["id"]
     assert caller.call("POST", f"lots/{lot}/run/").ok
     until(lambda: any(step["done_amount"] > 0 for step in caller.lot(lot)["steps"]), "a copy under way")
     fresh.kill_workers()

@@ -13,7 +13,7 @@ from movelot.audit.views import EntryList, ExportView, ProofView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.inventory.label_views import LabelsView
 from movelot.inventory.views import DiskList
-from movelot.jobs.views import JobView
+from movelot.jobs.views import JobFileView, JobView
 from movelot.lots.views import LotViews
 from movelot.problems import body
 from movelot.stages.base import routes as stage_routes
@@ -43,6 +43,7 @@ api = [
     path("devices/reread/", RereadView.as_view()),
     path("devices/<int:pk>/", DeviceView.as_view()),
     path("jobs/<int:pk>/", JobView.as_view()),
+    path("jobs/<int:pk>/file/", JobFileView.as_view()),
     path("audit/", EntryList.as_view()),
     path("audit/proof/", ProofView.as_view()),
     path("audit/export/", ExportView.as_view()),

@@ -12,12 +12,15 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import Role, User
+from movelot.balance.plans import ClearPlan, clear_plan
 from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
 from movelot.devices.reading import collect
 from movelot.findings.judging import judge_due
-from movelot.inventory.models import Device, Pool
+from movelot.inventory.estates import estate_of
+from movelot.inventory.follow.shared import path_listing, path_sets
+from movelot.inventory.models import BalanceGroup, Device, HostDevice, Pool
 from movelot.inventory.versions import EVERYTHING, renew
 from movelot.jobs import work
 from movelot.lots import actions
@@ -89,8 +92,13 @@ class WithWorker(APIClient):
             refused: Any = JsonResponse(ended["problem"], status=ended["problem"]["status"])
             refused.json = lambda: ended["problem"]
             return refused
-        where = {"check": "lots/{lot}", "run": "lots/{lot}", "reread": "devices"}.get(ended["kind"])
-        return super().generic("GET", f"/api/{where.format(**ended['result'])}/" if where else answer["Location"])
+        if ended["kind"] == "reread":
+            return super().generic("GET", "/api/devices/")
+        if "lot" in ended["result"]:
+            return super().generic("GET", f"/api/lots/{ended['result']['lot']}/")
+        done: Any = JsonResponse(ended["result"])
+        done.json = lambda: ended["result"]
+        return done
 
 
 def signed_in(name: str) -> APIClient:
@@ -102,6 +110,12 @@ def signed_in(name: str) -> APIClient:
     assert answer.status_code == 200, answer.content
     client.credentials(HTTP_X_CSRFTOKEN=answer.json()["csrf"])
     return client
+
+
+def seen_over(device: HostDevice, paths: list[list[str]]) -> None:
+    """Have a host see a device over these paths, [port, portal, access state], as if it had been read so."""
+    device.path_set_id = path_sets({device.device_id: [paths]})[device.device_id, path_listing(paths)]
+    device.save()
 
 
 def run_to_end(lot: Lot) -> Lot:
@@ -128,6 +142,18 @@ def by_id(form: dict[str, Any]) -> dict[str, Any]:
     key = dict(Pool.objects.values_list("name", "pk"))
     named = {"pools": [key.get(pool, pool) for pool in form.get("pools", [])], "pool": key.get(form.get("pool"))}
     return {name: named.get(name, value) for name, value in form.items()}
+
+
+def plan_of(group: str) -> ClearPlan:
+    """The plan that clears a group as it is known now."""
+    return clear_plan(estate_of(BalanceGroup.objects.get(name=group)))
+
+
+def balanced(client: APIClient, group: str = "quayside") -> dict[str, Any]:
+    """The draft of the plan that clears a group, as its page shows it."""
+    lot = client.post("/api/lots/", {"kind": "balance", "form": {"group": group}}, format="json").json()
+    found: dict[str, Any] = client.get(f"/api/balance/drafts/{lot['summary']['id']}/").json()
+    return found
 
 
 def drafted(kind: str, user: User, **form: Any) -> Lot:

@@ -10,7 +10,7 @@ from rest_framework.test import APIClient
 from conftest import StandIns
 from movelot.inventory.models import Datastore, Device, Disk
 from movelot.lots.models import Lot
-from server.tests.conftest import PASSWORD, by_id, signed_in
+from server.tests.conftest import PASSWORD, balanced, by_id, signed_in
 
 READS = [
     "/api/status/",
@@ -41,7 +41,7 @@ def test_the_auditor_reads_everything(estate: StandIns, path: str) -> None:
     ("method", "path", "body"),
     [
         ("post", "/api/lots/", {"kind": "attach", "form": {}}),
-        ("post", "/api/balance/groups/quayside/plan/", {}),
+        ("post", "/api/lots/", {"kind": "balance", "form": {"group": "quayside"}}),
         ("post", "/api/devices/reread/", {}),
         ("post", "/api/devices/probe/", {"url": "https://127.40.0.10:1"}),
         ("put", "/api/attach/drafts/1/", {}),
@@ -173,7 +173,7 @@ def test_asking_for_the_same_again_opens_the_same_draft(estate: StandIns, api: A
 
 
 def test_a_person_adds_a_move_and_the_prediction_follows(estate: StandIns, api: APIClient) -> None:
-    draft = api.post("/api/balance/groups/quayside/plan/").json()
+    draft = balanced(api)
     lot, moves = draft["lot"]["summary"]["id"], draft["plan"]["moves"]
     assert draft["plan"]["clears"]
     assert draft["plan"]["moved_bytes"] >= draft["plan"]["bound_bytes"] > 0
@@ -190,7 +190,7 @@ def test_a_person_adds_a_move_and_the_prediction_follows(estate: StandIns, api: 
 def test_a_move_that_breaks_a_must_is_stopped(estate: StandIns, api: APIClient) -> None:
     target = Datastore.objects.get(name="berth-b")
     disks = Disk.objects.filter(placement__datastore__name="berth-a").order_by("-size_bytes")[:6]
-    lot = api.post("/api/balance/groups/quayside/plan/").json()["lot"]["summary"]["id"]
+    lot = balanced(api)["lot"]["summary"]["id"]
     moves = [{"disk": disk.pk, "target": target.pk} for disk in disks]
     after = api.put(f"/api/balance/drafts/{lot}/", {"group": "quayside", "moves": moves}, format="json").json()
     assert any("berth-b would be over its fill ceiling" in text for text in after["plan"]["broken"])

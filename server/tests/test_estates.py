@@ -6,11 +6,14 @@ import numpy as np
 import pytest
 
 from conftest import StandIns
+from movelot.balance.planning import moves_of, place_of
+from movelot.findings.judging import judge_due
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.estates import SLOTS, WEEKDAY, WEEKEND, estate_of, estate_version, growth_of, hour_name
 from movelot.inventory.models import BalanceGroup, Datastore, Disk, Mount, Pool, PoolHour
-from movelot.inventory.plans import clear_plan
-from movelot_core.balance.estate import broken_musts
+from movelot_core.balance.clear import Plan, clear
+from movelot_core.balance.estate import Estate, broken_musts, judge
+from server.tests.conftest import plan_of
 
 
 def quayside() -> BalanceGroup:
@@ -61,33 +64,48 @@ def test_a_datastore_that_one_host_lacks_serves_no_machine(estate: StandIns) -> 
     found = estate_of(quayside())
     number = found.estate.datastores.index("berth-d")
     assert not found.estate.reach[:, number].any()
-    plan = clear_plan(quayside())
-    assert all(move.target != number for move in plan.moves)
-    assert broken_musts(found.estate, plan.place) == []
+    moves = plan_of("quayside").moves
+    assert moves
+    assert all(target != found.store_keys[number] for _, target in moves)
+    place, lost = place_of(found, moves_of(plan_of("quayside")))
+    assert (broken_musts(found.estate, place), lost) == ([], [])
 
 
 def test_a_pinned_disk_stays(estate: StandIns) -> None:
-    first = clear_plan(quayside())
-    found = estate_of(quayside())
-    Disk.objects.filter(pk__in=[found.disk_keys[move.disk] for move in first.moves]).update(pinned=True)
+    first = plan_of("quayside")
+    disks = {disk for disk, _ in first.moves}
+    Disk.objects.filter(pk__in=disks).update(pinned=True)
     everything_changed()
-    second = clear_plan(quayside())
-    assert second.after.clear
-    assert {m.disk for m in first.moves}.isdisjoint(m.disk for m in second.moves)
+    second = plan_of("quayside")
+    found = estate_of(quayside())
+    assert judge(found.estate, place_of(found, moves_of(second))[0]).clear
+    assert disks.isdisjoint(disk for disk, _ in second.moves)
     assert second.moved_bytes >= first.moved_bytes
 
 
-def test_a_plan_is_kept_until_something_it_rests_on_has_changed(estate: StandIns) -> None:
-    group, version = quayside(), estate_version()
-    assert clear_plan(group) is clear_plan(group)
+def test_a_plan_is_stored_by_whoever_judges_and_read_by_all_others(
+    estate: StandIns, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    judge_due()
+    made: list[int] = []
+
+    def counted(estate: Estate) -> Plan:
+        if "berth-a" in estate.datastores:
+            made.append(1)
+        return clear(estate)
+
+    monkeypatch.setattr("movelot.balance.plans.clear", counted)
+    first, version = plan_of("quayside"), estate_version()
     everything_changed()
     assert estate_version() != version
     # Nothing that a plan rests on has changed.
-    plan = clear_plan(group)
-    assert clear_plan(group) is plan
+    assert (plan_of("quayside"), made) == (first, [])
     Disk.objects.filter(identity="berth-plan-db-1").update(pinned=True)
     everything_changed()
-    assert clear_plan(group) is not plan
+    judge_due()
+    assert len(made) == 1
+    assert plan_of("quayside") != first
+    assert len(made) == 1
 
 
 def test_thirty_days_of_use_are_kept_for_the_trend(estate: StandIns) -> None:

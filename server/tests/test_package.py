@@ -34,12 +34,13 @@ from movelot.inventory.models import (
     Pool,
     Volume,
 )
-from movelot.inventory.plans import clear_plan
+from movelot.jobs import files, work
+from movelot.jobs.models import FilePart, Job
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from movelot.lots.sheet import as_csv, as_html, as_markdown, sheet_of
 from movelot.problems import Problem
-from server.tests.conftest import drafted, link_card, signed_in
+from server.tests.conftest import drafted, link_card, plan_of, signed_in
 
 WHEN = datetime(2026, 11, 25, 2, 0, tzinfo=UTC)
 URL = "/api/exchange/package/"
@@ -94,14 +95,14 @@ def demo(estate: StandIns) -> dict[str, list[dict[str, str]]]:
 def test_out_and_in_again_it_is_the_same_estate(estate: StandIns, api: APIClient) -> None:
     Machine.objects.get(name="payroll").labels.create(key="team", value="wages")
     before = package(WHEN)
-    plan = clear_plan(BalanceGroup.objects.get(name="quayside"))
+    plan = plan_of("quayside")
     unlink_all()
     answer = send(api, before)
     assert answer.status_code == 200, answer.content
     assert (answer.json()["imported"], answer.json()["fault_count"]) == (True, 0)
     cache.clear()
     assert tables_of(package(WHEN)) == tables_of(before)
-    again = clear_plan(BalanceGroup.objects.get(name="quayside"))
+    again = plan_of("quayside")
     assert (len(again.moves), again.moved_bytes) == (len(plan.moves), plan.moved_bytes)
 
 
@@ -159,7 +160,7 @@ def test_only_what_is_needed_is_enough_to_balance(demo: Any, api: APIClient) -> 
     assert send(api, zipped(few)).json()["imported"]
     cache.clear()
     group = BalanceGroup.objects.get(name="quayside")
-    assert len(clear_plan(group).moves) > 0
+    assert len(plan_of("quayside").moves) > 0
     assert api.get(f"/api/balance/groups/{group.name}/").status_code == 200
 
 
@@ -277,7 +278,7 @@ def test_a_host_that_is_gone_keeps_its_name_in_the_lots_that_tell_of_it(
     assert not Disk.objects.exists()
     assert not Datastore.objects.exists()
     assert api.get("/api/rounds/").json()["findings"] == []
-    for path in ("balance/groups/quayside/", "balance/groups/quayside/plan/", "attach/file-limits/", "status/"):
+    for path in ("balance/groups/quayside/", "attach/file-limits/", "status/"):
         answer = api.get(f"/api/{path}")
         assert answer.status_code in (200, 405), (path, answer.content)
 
@@ -305,8 +306,31 @@ def test_a_file_in_another_encoding_says_where(demo: Any, api: APIClient) -> Non
 
 def test_the_auditor_may_take_it_out_but_not_bring_it_in(estate: StandIns) -> None:
     client = signed_in("auditor")
-    assert client.get(URL).status_code == 200
+    made = client.post(f"{URL}export/").json()
+    file = client.get(made["file"])
+    content = b"".join(file.streaming_content)
+    assert file["Content-Disposition"] == 'attachment; filename="estate.zip"'
+    assert len(content) == made["size_bytes"]
+    assert tables_of(content) == tables_of(package(WHEN))
     assert send(client, b"").status_code == 403
+
+
+def test_what_was_sent_is_kept_no_longer_than_its_job(estate: StandIns, api: APIClient) -> None:
+    for dry in (True, False):
+        assert send(api, package(WHEN), dry).json()["tables"]
+    assert not FilePart.objects.filter(out=False).exists()
+    assert set(Job.objects.values_list("kind", flat=True)) == {"import_package"}
+
+
+def test_a_file_larger_than_a_part_is_whole_again(estate: StandIns, ines: User, monkeypatch: Any) -> None:
+    monkeypatch.setattr("movelot.jobs.files.PART_BYTES", 1000)
+    content = bytes(n % 251 for n in range(4321))
+    job = work.start("import_package", {"dry_run": True}, ines, [content[:17], content[17:2500], content[2500:]])
+    assert job.parts.count() == 5
+    with files.opened(job) as file:
+        assert file.read() == content
+    work.cancel(job)
+    assert not job.parts.exists()
 
 
 def test_a_descriptor_may_name_files_otherwise(demo: dict[str, Any], api: APIClient) -> None:

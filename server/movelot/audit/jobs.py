@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import Any
-
 from movelot.audit.models import Entry
-from movelot.audit.trail import prove
+from movelot.audit.trail import Proof, prove
 from movelot.jobs.work import JobKind, Running
 
 
-class ProveJob(JobKind):
+class ProveJob(JobKind[Proof]):
     """Whether every entry is as it was written, and none is missing: how many there are, and the first that is not."""
 
-    name = "prove_trail"
+    name, result = "prove_trail", Proof
 
-    def do(self, running: Running) -> dict[str, Any]:
+    def do(self, running: Running) -> Proof:
         total = Entry.objects.count()
-        return asdict(prove(lambda done: running.progress("entries proven", done, total)))
+        return prove(lambda done: running.progress("entries proven", done, total))

@@ -50,7 +50,7 @@ def _parts(path: str) -> list[str]:
 def _what(request: HttpRequest) -> str:
     """What was done: ``lots run``, ``attach drafts change``."""
     words = [part for part in _parts(request.path) if not part.isdigit()]
-    acts = {"run", "check", "halt", "undo", "carried_out", "reread", "probe", "plan", "import", "proof"}
+    acts = {"run", "check", "halt", "undo", "carried_out", "reread", "probe", "import", "export", "proof"}
     return " ".join(words if words and words[-1] in acts else [*words, VERBS[str(request.method)]])
 
 

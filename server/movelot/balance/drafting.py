@@ -8,12 +8,12 @@ import numpy as np
 from django.utils.timezone import now
 
 from movelot.balance.planning import BalancePlan, MoveRequest, gain_text, moves_of, plan_with, shown
+from movelot.balance.plans import clear_plan
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.curves import curve_of
 from movelot.inventory.estates import GroupEstate, estate_of
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool, Volume
-from movelot.inventory.plans import clear_plan
 from movelot.lots.documents import LotForm, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
@@ -37,6 +37,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
     """Moves of disks within a group."""
 
     name, form, plan = "balance", BalanceForm, BalancePlan
+    drafted_by_job = True
 
     def drafted(self, form: BalanceForm, lot: Lot) -> Draft[BalanceForm, BalancePlan]:
         group = BalanceGroup.objects.filter(name=form.group).first()
@@ -44,7 +45,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
             check = Check("group is known", STOP, f"There is no group “{form.group}”.")
             return Draft("Balance", checks=[check])
         found = estate_of(group)
-        moves = moves_of(found, clear_plan(group)) if form.moves is None else form.moves
+        moves = moves_of(clear_plan(found)) if form.moves is None else form.moves
         plan, ordered, impossible = plan_with(found, moves)
         view = shown(found, plan, ordered, impossible)
         over = [found.estate.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]

@@ -9,12 +9,12 @@ from typing import Any
 from movelot.balance.board import board_document, board_name
 from movelot.balance.findings.over_fill import OverFillEvidence, OverFillKind
 from movelot.balance.findings.slow_pool import SlowPoolEvidence, SlowPoolKind
+from movelot.balance.plans import ClearPlan, clear_plan, plan_name
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep, let_go
 from movelot.inventory.changes import Aspect
 from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, estate_version, growth_name, growth_of, hour_name
 from movelot.inventory.models import BalanceGroup
-from movelot.inventory.plans import clear_plan
 from movelot_core.rounds import growth_bytes_per_day, over_fill, slow_pools
 
 OVER_FILL, SLOW_POOL = OverFillKind(), SlowPoolKind()
@@ -32,21 +32,23 @@ class GroupJudge(Judge):
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         group = BalanceGroup.objects.filter(pk=scope).first()
         if group is None or not group.datastores.exists():
-            let_go(board_name(int(scope)), growth_name(int(scope)), f"slowest-{scope}")
+            let_go(board_name(int(scope)), growth_name(int(scope)), plan_name(int(scope)), f"slowest-{scope}")
             return []
         version = estate_version()
         found = estate_of(group)
         keep(board_name(group.pk), version, board_document(found))
+        plan = clear_plan(found)
         keep(f"slowest-{group.pk}", version, _slowest(found))
         history = growth_of(found.store_keys)
         growth = {n: growth_bytes_per_day(*history[key]) for n, key in enumerate(found.store_keys)}
         keep(growth_name(group.pk), version, {found.store_keys[n]: slope for n, slope in growth.items()})
-        return [*_over_fill(found, growth), *_slow_pools(found)]
+        return [*_over_fill(found, growth, plan), *_slow_pools(found, plan)]
 
 
-def _over_fill(found: GroupEstate, growth: Mapping[int, float | None]) -> Iterable[Found[OverFillEvidence]]:
+def _over_fill(
+    found: GroupEstate, growth: Mapping[int, float | None], plan: ClearPlan
+) -> Iterable[Found[OverFillEvidence]]:
     for n, over in over_fill(found.estate, found.state, growth).items():
-        plan = clear_plan(found.group)
         evidence = OverFillEvidence(
             group=found.group.name,
             fill=over.fill,
@@ -60,9 +62,8 @@ def _over_fill(found: GroupEstate, growth: Mapping[int, float | None]) -> Iterab
         yield Found(OVER_FILL, Subject("datastore", found.store_keys[n], found.estate.datastores[n]), evidence)
 
 
-def _slow_pools(found: GroupEstate) -> Iterable[Found[SlowPoolEvidence]]:
+def _slow_pools(found: GroupEstate, plan: ClearPlan) -> Iterable[Found[SlowPoolEvidence]]:
     for n, slow in slow_pools(found.estate, found.state).items():
-        plan = clear_plan(found.group)
         hour, day = hour_name(slow.peak_slot)
         evidence = SlowPoolEvidence(
             group=found.group.name,

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from movelot.balance.plans import ClearPlan, clear_plan
 from movelot.inventory.estates import WEEKDAY, GroupEstate, hour_name
 from movelot.inventory.models import Device
-from movelot.inventory.plans import clear_plan
 from movelot.lots.documents import LotPlan
 from movelot_core.balance.clear import Gain, Plan, Unresolved, plan_for
 from movelot_core.balance.estate import broken_musts
@@ -86,9 +86,9 @@ class MoveRequest:
     target: int
 
 
-def moves_of(found: GroupEstate, plan: Plan) -> list[MoveRequest]:
+def moves_of(plan: ClearPlan) -> list[MoveRequest]:
     """A plan's moves as a form keeps them."""
-    return [MoveRequest(found.disk_keys[move.disk], found.store_keys[move.target]) for move in plan.moves]
+    return [MoveRequest(disk, target) for disk, target in plan.moves]
 
 
 def place_of(found: GroupEstate, moves: list[MoveRequest]) -> tuple[np.ndarray, list[str]]:
@@ -118,7 +118,7 @@ def rates_of() -> CopyRates:
 def plan_with(found: GroupEstate, moves: list[MoveRequest]) -> tuple[Plan, list[OrderedMove], list[str]]:
     """The plan that ``moves`` make, its order, and what of it is impossible, in sentences."""
     place, impossible = place_of(found, moves)
-    plan = plan_for(found.estate, place, clear_plan(found.group).bound_bytes)
+    plan = plan_for(found.estate, place, clear_plan(found).bound_bytes)
     ordered = order_moves(found.estate, plan.moves, rates_of())
     impossible += [f"{text}." for text in broken_musts(found.estate, place)]
     left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}

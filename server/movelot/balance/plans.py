@@ -1,30 +1,50 @@
-"""Core's plan that clears a group, computed once for what it rests on; Rounds and Balance share it."""
+"""Core's plan that clears a group: computed once by whoever judges it, stored, and read by all others."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from functools import lru_cache
+import json
+from dataclasses import asdict, dataclass
 
-from movelot.inventory.estates import estate_of
-from movelot.inventory.models import BalanceGroup
-from movelot_core.balance.clear import Plan, clear
-from movelot_core.balance.estate import Estate
+from movelot.findings.judging import keep, kept
+from movelot.inventory.estates import GroupEstate, estate_version
+from movelot_core.balance.clear import clear
 
 
 @dataclass(frozen=True)
-class _Known:
-    """An estate, known by its values: most readings change paths, names or states, and no plan."""
+class ClearPlan:
+    """The plan with least bytes for an estate, which ``digest`` tells from any other.
+
+    ``moves`` are [disk, datastore] by their primary keys; no plan reaches as much with less than ``bound_bytes``.
+    """
 
     digest: str
-    estate: Estate = field(compare=False)
+    moves: list[list[int]]
+    moved_bytes: int
+    bound_bytes: int
 
 
-@lru_cache(maxsize=8)
-def _clear_plan(known: _Known) -> Plan:
-    return clear(known.estate)
+def plan_name(group: int) -> str:
+    """Under which name the plan of a group is kept."""
+    return f"plan-{group}"
 
 
-def clear_plan(group: BalanceGroup) -> Plan:
-    """The plan with least bytes for the group as last read."""
-    estate = estate_of(group).estate
-    return _clear_plan(_Known(estate.digest, estate))
+def clear_plan(found: GroupEstate) -> ClearPlan:
+    """The plan for a group as last read.
+
+    Most readings change paths, names or states, and no plan: what is kept is that of the values it rests on. Where
+    these are other ones and nobody has judged the group since, it is computed here.
+    """
+    stored = kept(plan_name(found.group.pk))
+    if stored is not None:
+        plan = ClearPlan(**json.loads(stored.document))
+        if plan.digest == found.estate.digest:
+            return plan
+    return _made(found)
+
+
+def _made(found: GroupEstate) -> ClearPlan:
+    made = clear(found.estate)
+    moves = [[found.disk_keys[move.disk], found.store_keys[move.target]] for move in made.moves]
+    plan = ClearPlan(found.estate.digest, moves, int(made.moved_bytes), int(made.bound_bytes))
+    keep(plan_name(found.group.pk), estate_version(), asdict(plan))
+    return plan

@@ -15,13 +15,12 @@ from movelot.stages.base import Stage, Tab
 
 def _routes() -> Sequence[URLPattern]:
     from movelot.balance.drafting import BalanceKind
-    from movelot.balance.views import GroupListView, GroupPlanView, GroupView
+    from movelot.balance.views import GroupListView, GroupView
     from movelot.lots.draft_views import draft_view
 
     return [
         path("balance/groups/", GroupListView.as_view()),
         path("balance/groups/<str:name>/", GroupView.as_view()),
-        path("balance/groups/<str:name>/plan/", GroupPlanView.as_view()),
         path("balance/drafts/<int:pk>/", draft_view(BalanceKind())),
     ]
 

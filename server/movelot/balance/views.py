@@ -1,4 +1,4 @@
-"""The balance API: groups, their boards, and drafts of moves."""
+"""The balance API: groups and their boards."""
 
 from __future__ import annotations
 
@@ -8,21 +8,15 @@ from django.db.models import Count
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
-from movelot.accounts.roles import person
-from movelot.audit.trail import tell
 from movelot.balance.board import GroupBoard, board_document, board_name
-from movelot.balance.drafting import BalanceKind
 from movelot.findings.judging import kept
 from movelot.inventory.estates import estate_of
 from movelot.inventory.models import BalanceGroup
-from movelot.lots.draft_views import draft_document, draft_serializers
-from movelot.lots.drafting import new_draft
 
 
 @dataclass
@@ -71,18 +65,3 @@ class GroupView(APIView):
             return Response(board_document(estate_of(group)))
         # Kept as it is sent: many megabytes of a large group are not read and written anew.
         return HttpResponse(found.document, content_type="application/json")
-
-
-KIND = BalanceKind()
-_, BalanceDraftSerializer = draft_serializers(BalanceKind)
-
-
-class GroupPlanView(APIView):
-    """Drafting the plan that clears a group."""
-
-    @extend_schema(request=None, responses={201: BalanceDraftSerializer})
-    def post(self, request: Request, name: str) -> Response:
-        group = get_object_or_404(BalanceGroup, name=name)
-        lot = new_draft(BalanceKind.name, {"group": group.name}, person(request))
-        tell(request, f"lot {lot.pk}", None, {"kind": BalanceKind.name, "form": {"group": group.name}})
-        return Response(draft_document(lot, KIND), status.HTTP_201_CREATED)

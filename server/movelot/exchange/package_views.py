@@ -1,56 +1,25 @@
-"""The API of estates as Data Packages, and of metrics from elsewhere."""
+"""The API of estates as Data Packages, and of metrics from elsewhere; all of it is done by jobs."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
-from django.http import HttpResponse
-from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
+from rest_framework.permissions import IsAuthenticated
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
-from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
-from movelot.exchange.checking import check_meaning
-from movelot.exchange.metrics import Taken, take_in
-from movelot.exchange.reading import Fault, read_package
-from movelot.exchange.storing import store
-from movelot.exchange.writing import package
+from movelot.exchange.jobs import ExportPackage, ImportMetrics, ImportPackage, start_with
+from movelot.jobs.views import JobSerializer, accepted
+from movelot.jobs.work import start
 from movelot.problems import Problem
 
 ZIP_MAX = 64 * 1024**2
 METRICS_MAX = 32 * 1024**2
-
-
-@dataclass
-class TableCount:
-    """Rows of a table that can be taken in."""
-
-    table: str
-    rows: int
-
-
-@dataclass
-class PackageAnswer:
-    """What a package holds and all that is wrong with it; ``imported`` says whether it was taken in.
-
-    ``faults`` are the first 500 of ``fault_count``.
-    """
-
-    imported: bool
-    tables: list[TableCount]
-    faults: list[Fault]
-    fault_count: int
-
-
-class PackageAnswerSerializer(DataclassSerializer[PackageAnswer]):
-    class Meta:
-        dataclass = PackageAnswer
 
 
 class PackageSerializer(serializers.Serializer[dict[str, Any]]):
@@ -61,16 +30,11 @@ class PackageSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 class PackageView(APIView):
-    """The whole inventory out, and an estate without devices in."""
+    """An estate without devices, taken in by a job; its result is a PackageAnswer."""
 
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: Request) -> HttpResponse:
-        name = {"Content-Disposition": 'attachment; filename="estate.zip"'}
-        return HttpResponse(package(), content_type="application/zip", headers=name)
-
-    @extend_schema(request={"multipart/form-data": PackageSerializer}, responses=PackageAnswerSerializer)
+    @extend_schema(request={"multipart/form-data": PackageSerializer}, responses={202: JobSerializer})
     def post(self, request: Request) -> Response:
         given = PackageSerializer(data=request.data)
         given.is_valid(raise_exception=True)
@@ -79,20 +43,18 @@ class PackageView(APIView):
             raise Problem(
                 413, "package_too_large", "The file is larger than 64 MiB.", "Nothing was imported.", "Leave loads out."
             )
-        found = read_package(file)
-        if not found.faults.count:
-            check_meaning(found)
-        taken = not given.validated_data["dry_run"] and not found.faults.count
-        if taken:
-            store(found, person(request).username)
-        tables = [TableCount(table, len(rows)) for table, rows in found.rows.items() if rows]
-        answer = PackageAnswer(taken, tables, found.faults.first, found.faults.count)
-        return Response(PackageAnswerSerializer(answer).data)
+        dry_run = given.validated_data["dry_run"]
+        return accepted(start_with(ImportPackage.name, file.read(), person(request), dry_run=dry_run))
 
 
-class TakenSerializer(DataclassSerializer[Taken]):
-    class Meta:
-        dataclass = Taken
+class PackageOutView(APIView):
+    """The whole inventory, written by a job; its result says where the file is. Whoever may read may have it."""
+
+    permission_classes = [IsAuthenticated]
+
+    @extend_schema(request=None, responses={202: JobSerializer})
+    def post(self, request: Request) -> Response:
+        return accepted(start(ExportPackage.name, {"person": person(request).pk}, person(request)))
 
 
 class MetricsSerializer(serializers.Serializer[dict[str, Any]]):
@@ -103,11 +65,11 @@ class MetricsSerializer(serializers.Serializer[dict[str, Any]]):
 
 
 class MetricsView(APIView):
-    """Samples measured elsewhere, for devices that are not asked."""
+    """Samples measured elsewhere, for devices that are not asked; taken in by a job, whose result says how many."""
 
-    @extend_schema(request=MetricsSerializer, responses=TakenSerializer)
+    @extend_schema(request=MetricsSerializer, responses={202: JobSerializer})
     def post(self, request: Request) -> Response:
         given = MetricsSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        taken = take_in(given.validated_data["text"], given.validated_data["written_as"])
-        return Response(TakenSerializer(taken).data)
+        text, written_as = given.validated_data["text"], given.validated_data["written_as"]
+        return accepted(start_with(ImportMetrics.name, text.encode(), person(request), written_as=written_as))

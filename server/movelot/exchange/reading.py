@@ -11,7 +11,7 @@ import json
 import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 from movelot.exchange.tables import TABLE, TABLES, Column, Table
 from movelot.problems import Problem
@@ -59,7 +59,7 @@ class Package:
     faults: Faults
 
 
-def read_package(file: BinaryIO) -> Package:
+def read_package(file: IO[bytes]) -> Package:
     """The tables of a zipped Data Package. Problem for a file that is none."""
     try:
         with zipfile.ZipFile(file) as archive:

@@ -6,18 +6,26 @@ from collections.abc import Sequence
 
 from django.urls import URLPattern, path
 
+from movelot.jobs.work import AnyJobKind
 from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
-    from movelot.exchange.package_views import MetricsView, PackageView
+    from movelot.exchange.package_views import MetricsView, PackageOutView, PackageView
     from movelot.exchange.views import ImportView
 
     return [
         path("exchange/import/", ImportView.as_view()),
         path("exchange/package/", PackageView.as_view()),
+        path("exchange/package/export/", PackageOutView.as_view()),
         path("exchange/metrics/", MetricsView.as_view()),
     ]
 
 
-STAGE = Stage("exchange", _routes)
+def _jobs() -> Sequence[AnyJobKind]:
+    from movelot.exchange.jobs import ExportPackage, ImportMetrics, ImportPackage, ImportRows
+
+    return [ImportPackage(), ExportPackage(), ImportMetrics(), ImportRows()]
+
+
+STAGE = Stage("exchange", _routes, jobs=_jobs)

@@ -1,4 +1,4 @@
-"""Work that takes a while, asked for by a person and followed by a page."""
+"""Work that takes a while, asked for by a person and followed by a page, with the files that it takes and makes."""
 
 from __future__ import annotations
 
@@ -47,3 +47,18 @@ class Job(models.Model):
     @property
     def open(self) -> bool:
         return self.state in (self.State.WAITING, self.State.RUNNING)
+
+
+class FilePart(models.Model):
+    """A part of a file that a job was given (``out`` false) or made; in the database, where every worker finds it."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="parts")
+    out = models.BooleanField(default=False)
+    number = models.PositiveIntegerField()
+    content = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "out", "number"], name="file_part_once")]
+
+    def __str__(self) -> str:
+        return f"part {self.number} of job {self.job_id}"

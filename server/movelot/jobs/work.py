@@ -9,12 +9,16 @@ from __future__ import annotations
 import logging
 import time
 from abc import ABC, abstractmethod
-from typing import Any, ClassVar
+from collections.abc import Iterable
+from contextlib import AbstractContextManager
+from dataclasses import asdict
+from typing import IO, Any, ClassVar, Generic, Protocol, TypeVar
 
 from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
+from movelot.jobs import files
 from movelot.jobs.locks import held
 from movelot.jobs.models import Job
 from movelot.problems import Problem, document_of
@@ -36,6 +40,14 @@ class Running:
         self.job, self.params, self.person = job, job.params, job.asked_by
         self._written = 0.0
 
+    def brought(self) -> AbstractContextManager[IO[bytes]]:
+        """The file that the job was given, to be read while the block runs."""
+        return files.opened(self.job)
+
+    def made(self, chunks: Iterable[bytes]) -> None:
+        """Keep the file that the job made, to be fetched for as long as the job is kept."""
+        files.keep(self.job, chunks, out=True)
+
     def progress(self, text: str, done: int = 0, total: int = 0) -> None:
         """Tell how far the job has come. Raises Cancelled where somebody asked it to end."""
         if time.monotonic() - self._written < WRITTEN_EVERY_SECONDS and done < total:
@@ -46,34 +58,52 @@ class Running:
             raise Cancelled
 
 
-class JobKind(ABC):
-    """One kind of job. ``queue`` is whose workers do it."""
+class Answers(Protocol):
+    """A dataclass, which says what a kind of job comes to."""
+
+    __dataclass_fields__: ClassVar[dict[str, Any]]
+
+
+R_co = TypeVar("R_co", bound=Answers, covariant=True)
+
+
+class JobKind(ABC, Generic[R_co]):
+    """One kind of job and what it comes to. ``queue`` is whose workers do it."""
 
     name: ClassVar[str]
+    result: type[Answers]
     queue: ClassVar[str] = "heavy"
+    # The name and media type of the file that it makes, if any.
+    makes: ClassVar[tuple[str, str] | None] = None
 
     @abstractmethod
-    def do(self, running: Running) -> dict[str, Any]:
+    def do(self, running: Running) -> R_co:
         """Do it; returns the result. Raises Problem, or Cancelled."""
 
 
-KINDS: dict[str, JobKind] = {}
+AnyJobKind = JobKind[Any]
+KINDS: dict[str, AnyJobKind] = {}
 
 
-def register(*kinds: JobKind) -> None:
+def register(*kinds: AnyJobKind) -> None:
     """Make kinds known; called when the application starts."""
     for kind in kinds:
         KINDS[kind.name] = kind
 
 
-def start(kind: str, params: dict[str, Any], person: User) -> Job:
-    """Ask for a job. The same that still waits or runs for anybody is that one: it is not done twice side by side."""
+def start(kind: str, params: dict[str, Any], person: User, brought: Iterable[bytes] = ()) -> Job:
+    """Ask for a job. The same that still waits or runs for anybody is that one: it is not done twice side by side.
+
+    ``brought`` is the file that it is to work on, if any; ``params`` have to tell such a file from any other.
+    """
     same = Job.objects.filter(kind=kind, state__in=[State.WAITING, State.RUNNING], cancel_asked=False)
     found = next((job for job in same if job.params == params), None)
     if found is not None:
         return found
-    job = Job.objects.create(kind=kind, params=params, asked_by=person)
-    send(job)
+    with transaction.atomic():
+        job = Job.objects.create(kind=kind, params=params, asked_by=person)
+        files.keep(job, brought, out=False)
+        send(job)
     return job
 
 
@@ -89,6 +119,8 @@ def cancel(job: Job) -> None:
     """Ask a job to end; one that no worker has begun ends at once."""
     Job.objects.filter(pk=job.pk, state=State.WAITING).update(state=State.CANCELLED, ended_at=now())
     Job.objects.filter(pk=job.pk, state=State.RUNNING).update(cancel_asked=True)
+    if Job.objects.filter(pk=job.pk, state=State.CANCELLED).exists():
+        job.parts.filter(out=False).delete()
     job.refresh_from_db()
 
 
@@ -103,9 +135,10 @@ def do(key: int) -> None:
 
 
 def _do(job: Job) -> None:
-    state, result, problem = State.DONE, {}, None
+    state, problem = State.DONE, None
+    result: dict[str, Any] = {}
     try:
-        result = KINDS[job.kind].do(Running(job))
+        result = asdict(KINDS[job.kind].do(Running(job)))
     except Cancelled:
         state = State.CANCELLED
     except Exception as error:
@@ -113,6 +146,7 @@ def _do(job: Job) -> None:
         if not isinstance(error, Problem):
             log.exception("job %s failed", job)
     Job.objects.filter(pk=job.pk).update(state=state, result=result, problem=problem, ended_at=now())
+    job.parts.filter(out=False).delete()
 
 
 def take_up() -> None:

@@ -175,8 +175,9 @@ def _reversible(kinds: set[str]) -> bool:
 
 
 # The last word of what the audit trail calls an act, and what it is in a sentence; anything else changed the draft.
+DRAFTED = "drafted"
 ACTS = {
-    "create": "drafted",
+    "create": DRAFTED,
     "check": "checked",
     "run": "ran",
     "halt": "halted",
@@ -187,14 +188,15 @@ ACTS = {
 
 def acts_on(lot: Lot) -> list[Act]:
     """Who drafted, changed, checked, ran, halted, undid or carried out a lot; one after the other of a kind as one."""
-    found: list[Act] = []
+    found = [Act(lot.created_by.username, DRAFTED, lot.created_at)]
     entries = Entry.objects.filter(subject=f"lot {lot.pk}").order_by("pk").values_list("who", "what", "at")
     for who, what, at in entries:
-        # Whatever a stage calls it, the first thing done to a lot drafted it.
-        act = ACTS.get(what.rsplit(" ", 1)[-1], "changed") if found else "drafted"
+        act = ACTS.get(what.rsplit(" ", 1)[-1], "changed")
+        if act == DRAFTED:
+            continue
         if act == "ran" and lot.started_at is None:
             act = "tried to run"
-        if found and (found[-1].who, found[-1].what) == (who, act):
+        if (found[-1].who, found[-1].what) == (who, act):
             found.pop()
         found.append(Act(who, act, at))
     return found

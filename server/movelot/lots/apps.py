@@ -8,6 +8,6 @@ class LotsConfig(AppConfig):
 
     def ready(self) -> None:
         from movelot.jobs.work import register
-        from movelot.lots.jobs import CheckJob, RunJob
+        from movelot.lots.jobs import CheckJob, DraftJob, RunJob
 
-        register(CheckJob(), RunJob())
+        register(CheckJob(), DraftJob(), RunJob())

@@ -14,7 +14,7 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.inventory.bulk import insert
 from movelot.inventory.models import Device
-from movelot.lots.documents import demand_names, dumped, form_of
+from movelot.lots.documents import LotForm, demand_names, dumped, form_of
 from movelot.lots.history import demand_seen, keep_version
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, kind_of
 from movelot.lots.models import Lot, Step
@@ -29,15 +29,19 @@ LANE_LIMIT = 4
 DATASTORE_LIMIT = 2
 
 
+def read_form(kind: str, given: object) -> LotForm:
+    """The form of a kind of lot as it was typed. Problem 422 with the field named for one that does not fit."""
+    form: LotForm = form_of(kind_of(kind).form, given)
+    demand_names(form)
+    return form
+
+
 def new_draft(kind: str, given: dict[str, Any], user: User) -> Lot:
     """A lot in draft: the person's own that was begun from the same form, brought up to date, else a new one.
 
     Problem 422 with the field named for a form that does not fit its kind.
     """
-    lot_kind = kind_of(kind)
-    form = form_of(lot_kind.form, given)
-    demand_names(form)
-    typed = dumped(form)
+    lot_kind, typed = kind_of(kind), dumped(read_form(kind, given))
     own = Lot.objects.filter(kind=kind, state=Lot.State.DRAFT, created_by=user)
     same = next(
         (lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == typed and not (lot.steps.exists() and not given)), None
@@ -55,10 +59,8 @@ def set_form(lot: Lot, given: object, by: User, seen: str | None = None) -> Lot:
     Problem 422 with the field named for what does not fit, 412 when the lot is not the version ``seen``.
     """
     demand_seen(lot, seen)
-    kind = kind_of(lot.kind)
-    form = form_of(kind.form, given)
-    demand_names(form)
-    lot.form, lot.documents_version = dumped(form), kind.documents_version
+    form = read_form(lot.kind, given)
+    lot.form, lot.documents_version = dumped(form), kind_of(lot.kind).documents_version
     return redraft(lot, by, seen)
 
 

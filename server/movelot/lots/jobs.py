@@ -1,13 +1,22 @@
-"""Jobs on lots: what asks devices, and so takes as long as they do."""
+"""Jobs on lots: what asks devices, and so takes as long as they do, and drafts that take long to compute."""
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
 from movelot.jobs.work import JobKind, Running
 from movelot.lots import actions
+from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot
 from movelot.problems import Problem
+
+
+@dataclass
+class LotReached:
+    """The lot that was worked on, and its state then."""
+
+    lot: int
+    state: str
 
 
 def _lot(running: Running) -> Lot:
@@ -17,19 +26,32 @@ def _lot(running: Running) -> Lot:
     return lot
 
 
-class CheckJob(JobKind):
-    name, queue = "check", "checks"
+class CheckJob(JobKind[LotReached]):
+    name, queue, result = "check", "checks", LotReached
 
-    def do(self, running: Running) -> dict[str, Any]:
+    def do(self, running: Running) -> LotReached:
         lot = actions.check(_lot(running), running.progress)
-        return {"lot": lot.pk}
+        return LotReached(lot.pk, lot.state)
 
 
-class RunJob(JobKind):
+class DraftJob(JobKind[LotReached]):
+    """Drafts a lot of a kind that takes long to compute."""
+
+    name, result = "draft", LotReached
+
+    def do(self, running: Running) -> LotReached:
+        if running.person is None:
+            raise Problem(409, "person_gone", "Who asked for this is not known any more.", "Nothing was drafted.")
+        running.progress("computing the plan")
+        lot = new_draft(running.params["kind"], running.params["form"], running.person)
+        return LotReached(lot.pk, lot.state)
+
+
+class RunJob(JobKind[LotReached]):
     """Checks a lot on a fresh reading, and starts it."""
 
-    name, queue = "run", "checks"
+    name, queue, result = "run", "checks", LotReached
 
-    def do(self, running: Running) -> dict[str, Any]:
+    def do(self, running: Running) -> LotReached:
         lot = actions.run(_lot(running), running.progress, running.params.get("seen"))
-        return {"lot": lot.pk, "state": lot.state}
+        return LotReached(lot.pk, lot.state)

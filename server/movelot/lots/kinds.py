@@ -87,6 +87,8 @@ class LotKind(ABC, Generic[F, P]):
     documents_version: ClassVar[int] = 1
     # Whether every form comes to a plan, an empty one too.
     always_plans: ClassVar[bool] = False
+    # Whether a new draft of it may take more than a moment to compute: a job drafts it then.
+    drafted_by_job: ClassVar[bool] = False
     # Whether its lots make volumes, which ``claims`` names.
     claims_room: ClassVar[bool] = False
 

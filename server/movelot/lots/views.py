@@ -18,8 +18,9 @@ from movelot.jobs.views import JobSerializer, accepted
 from movelot.jobs.work import start
 from movelot.lots import actions
 from movelot.lots.answers import LotDetailSerializer, LotSummarySerializer, document_of, summary_of
-from movelot.lots.drafting import new_draft
+from movelot.lots.drafting import new_draft, read_form
 from movelot.lots.history import demand_seen
+from movelot.lots.kinds import kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.sheet import WRITERS, sheet_of
 from movelot.preconditions import IF_MATCH, etag, seen_by
@@ -70,11 +71,17 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         rows = [summary_of(lot, lot.step_count, lot.done_count, lot.undone_by_pk) for lot in page]  # type: ignore[attr-defined]
         return self.get_paginated_response(LotSummarySerializer(rows, many=True).data)
 
-    @extend_schema(request=NewLotSerializer, responses={201: LotDetailSerializer})
+    @extend_schema(request=NewLotSerializer, responses={201: LotDetailSerializer, 202: JobSerializer})
     def create(self, request: Request) -> Response:
+        """Draft a lot. One that takes long to compute is drafted by a job (202), whose result names it."""
         given = NewLotSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        lot = new_draft(given.validated_data["kind"], given.validated_data["form"], person(request))
+        kind, form = given.validated_data["kind"], given.validated_data["form"]
+        if kind_of(kind).drafted_by_job:
+            read_form(kind, form)
+            tell(request, f"a lot of kind {kind}", None, given.validated_data)
+            return accepted(start("draft", {"kind": kind, "form": form, "person": person(request).pk}, person(request)))
+        lot = new_draft(kind, form, person(request))
         tell(request, f"lot {lot.pk}", None, given.validated_data)
         return self._detail(lot, status.HTTP_201_CREATED)
 

@@ -1,4 +1,4 @@
-"""The contract of a stage: a folder that brings its routes, kinds of lots, kinds of findings and judges.
+"""The contract of a stage: a folder that brings its routes, kinds of lots, findings and jobs, and judges.
 
 A stage is found by one line in ``settings.STAGES``, the module that has its ``STAGE``. Nothing else names it: the API,
 Rounds, the lots and the counts of the top strip take what all stages bring.
@@ -17,6 +17,7 @@ from django.urls import URLPattern
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
+from movelot.jobs.work import AnyJobKind
 from movelot.lots.kinds import AnyLotKind
 
 
@@ -60,6 +61,7 @@ class Stage:
     tab: Tab | None = None
     # Other pages of it that *find* knows by name.
     pages: tuple[Page, ...] = ()
+    jobs: Callable[[], Sequence[AnyJobKind]] = nothing
 
     def count(self, waiting: Waiting) -> int:
         """What its tab shows."""
@@ -78,12 +80,14 @@ def bring(stage: Stage) -> None:
     """Make known what a stage brings."""
     from movelot.findings import judging
     from movelot.findings.base import REGISTRY
+    from movelot.jobs import work
     from movelot.lots.kinds import register
 
     for kind in stage.lot_kinds():
         register(kind)
     REGISTRY.add(stage.finding_kinds())
     judging.register(stage.judges())
+    work.register(*stage.jobs())
 
 
 def routes() -> list[URLPattern]:

@@ -249,23 +249,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/balance/groups/{name}/plan/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Drafting the plan that clears a group. */
-        post: operations["balance_groups_plan_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/devices/": {
         parameters: {
             query?: never;
@@ -362,7 +345,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Device links and grants from CSV or YAML. */
+        /** @description Device links and grants from CSV or YAML, by a job; its result is an ImportAnswer. */
         post: operations["exchange_import_create"];
         delete?: never;
         options?: never;
@@ -379,7 +362,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Samples measured elsewhere, for devices that are not asked. */
+        /** @description Samples measured elsewhere, for devices that are not asked; taken in by a job, whose result says how many. */
         post: operations["exchange_metrics_create"];
         delete?: never;
         options?: never;
@@ -394,11 +377,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The whole inventory out, and an estate without devices in. */
-        get: operations["exchange_package_retrieve"];
+        get?: never;
         put?: never;
-        /** @description The whole inventory out, and an estate without devices in. */
+        /** @description An estate without devices, taken in by a job; its result is a PackageAnswer. */
         post: operations["exchange_package_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exchange/package/export/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The whole inventory, written by a job; its result says where the file is. Whoever may read may have it. */
+        post: operations["exchange_package_export_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -440,6 +439,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file that a job made, as it is kept. */
+        get: operations["jobs_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labels/{kind}/{id}/": {
         parameters: {
             query?: never;
@@ -468,7 +484,7 @@ export interface paths {
         /** @description Lots: drafted, checked, run, verified, undone. */
         get: operations["lots_list"];
         put?: never;
-        /** @description Lots: drafted, checked, run, verified, undone. */
+        /** @description Draft a lot. One that takes long to compute is drafted by a job (202), whose result names it. */
         post: operations["lots_create"];
         delete?: never;
         options?: never;
@@ -1063,6 +1079,12 @@ export interface components {
             clusters: string[];
             arrays: string[];
         };
+        DevicesRead: {
+            devices: number;
+            failed: {
+                [key: string]: string;
+            };
+        };
         /** @description A disk in a list. */
         Disk: {
             readonly id?: number;
@@ -1298,16 +1320,15 @@ export interface components {
             uplink: string;
             problem: string;
         };
+        /** @description ``result`` is null until the job is done. */
         JobAnswer: {
+            result: components["schemas"]["JobResult"] | null;
             id: number;
             kind: string;
             state: string;
             text: string;
             done: number;
             total: number;
-            result: {
-                [key: string]: unknown;
-            };
             problem: {
                 [key: string]: unknown;
             } | null;
@@ -1318,6 +1339,7 @@ export interface components {
             /** Format: date-time */
             ended_at: string | null;
         };
+        JobResult: components["schemas"]["DevicesRead"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["Taken"];
         Labels: {
             labels: string[];
         };
@@ -1405,6 +1427,10 @@ export interface components {
             reversible: boolean;
             by_hand: boolean;
             acts: components["schemas"]["Act"][];
+        };
+        LotReached: {
+            lot: number;
+            state: string;
         };
         LotSummary: {
             id: number;
@@ -1494,6 +1520,10 @@ export interface components {
             tables: components["schemas"]["TableCount"][];
             faults: components["schemas"]["Fault"][];
             fault_count: number;
+        };
+        PackageMade: {
+            file: string;
+            size_bytes: number;
         };
         /** @description A zipped Data Package. With ``dry_run`` nothing is taken in, only checked. */
         PackageRequest: {
@@ -1608,6 +1638,10 @@ export interface components {
         };
         ProbeRequest: {
             url: string;
+        };
+        Proof: {
+            entries: number;
+            broken_at: number | null;
         };
         /** @description Until when a finding is put off, and why. */
         PutOffRequest: {
@@ -2646,36 +2680,6 @@ export interface operations {
             };
         };
     };
-    balance_groups_plan_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BalanceDraft"];
-                };
-            };
-            /** @description A problem; nothing was changed unless it says so. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     devices_list: {
         parameters: {
             query?: never;
@@ -2912,12 +2916,12 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportAnswer"];
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -2944,40 +2948,12 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Taken"];
-                };
-            };
-            /** @description A problem; nothing was changed unless it says so. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    exchange_package_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/zip": string;
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -3004,12 +2980,40 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PackageAnswer"];
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_package_export_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -3100,6 +3104,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    jobs_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
             };
             /** @description A problem; nothing was changed unless it says so. */
             "4XX": {
@@ -3245,6 +3279,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotDetail"];
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -133,7 +133,7 @@ function Proof() {
   const [found, setFound] = useState<{ entries: number; broken_at: number | null } | null>(null);
   const proof = useJob({
     ask: () => unwrap(api.POST("/api/audit/proof/")),
-    look: (job) => Promise.resolve(job.result as { entries: number; broken_at: number | null }),
+    look: (job) => Promise.resolve(job.result as Schemas["Proof"]),
     onSuccess: setFound,
   });
   if (found)
@@ -149,7 +149,13 @@ function Proof() {
   return (
     <>
       <ProblemAlert error={proof.error} />
-      <Button variant="text" disabled={proof.isPending} onClick={proof.start}>
+      <Button
+        variant="text"
+        disabled={proof.isPending}
+        onClick={() => {
+          proof.start();
+        }}
+      >
         {proof.isPending ? proof.progress || "Proving…" : "Prove that it is whole"}
       </Button>
     </>

@@ -1,6 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../api/problem";
+import { job } from "../tests/data";
 import { renderPage, Refusal, serve } from "../tests/server";
 import { Estate } from "./Estate";
 
@@ -21,7 +22,6 @@ const fault: Schemas["Fault"] = {
   value: "ten",
   expected: "a whole number of at least 0",
 };
-const POST = "POST /api/exchange/package/";
 const choose = (label: string, name: string) => {
   // The simulated browser's files cannot be read as text.
   const file = Object.assign(new File(["x"], name), { text: () => Promise.resolve("x") });
@@ -29,7 +29,7 @@ const choose = (label: string, name: string) => {
 };
 
 /** Forms go over the wire as they are; here each is kept as the fields it had. */
-function serveForms(...answers: unknown[]) {
+function serveForms(...answers: (Schemas["PackageAnswer"] | Refusal)[]) {
   const sent: Record<string, string>[] = [];
   vi.stubGlobal("fetch", async (request: Request) => {
     const text = await request.text();
@@ -37,7 +37,7 @@ function serveForms(...answers: unknown[]) {
     sent.push({ key: `${request.method} ${new URL(request.url).pathname}`, dry });
     const found = answers[Math.min(sent.length, answers.length) - 1];
     const refused = found instanceof Refusal;
-    return new Response(JSON.stringify(refused ? found.body : found), {
+    return new Response(JSON.stringify(refused ? found.body : job({ result: found ?? null })), {
       status: refused ? found.status : 200,
       headers: { "Content-Type": "application/json" },
     });
@@ -50,13 +50,15 @@ beforeEach(() => {
 });
 
 describe("an estate as files", () => {
-  it("is taken out by anyone, brought in only by who may change", () => {
-    serve({});
+  it("is taken out by anyone, brought in only by who may change", async () => {
+    const fetched = vi.fn();
+    vi.stubGlobal("location", { ...window.location, assign: fetched });
+    const file = "/api/jobs/7/file/";
+    serve({ "POST /api/exchange/package/export/": job({ result: { file, size_bytes: 6 * 1024 ** 2 } }) });
     renderPage(<Estate mayChange={false} />);
-    expect(screen.getByRole("link", { name: "Take the estate out" })).toHaveAttribute(
-      "href",
-      "/api/exchange/package/",
-    );
+    fireEvent.click(screen.getByRole("button", { name: "Take the estate out" }));
+    expect(await screen.findByRole("link", { name: "Fetch it again" })).toHaveAttribute("href", file);
+    expect(fetched).toHaveBeenCalledWith(file);
     expect(screen.queryByRole("button", { name: "Choose a package" })).toBeNull();
   });
 
@@ -103,7 +105,7 @@ describe("an estate as files", () => {
 describe("metrics from elsewhere", () => {
   it("are read by the ending of their file", async () => {
     const asked = serve({
-      "POST /api/exchange/metrics/": { samples: 12, faults: [], fault_count: 0 },
+      "POST /api/exchange/metrics/": job({ result: { samples: 12, faults: [], fault_count: 0 } }),
     });
     renderPage(<Estate mayChange />);
     choose("Metrics to take in", "week.csv");
@@ -118,7 +120,9 @@ describe("metrics from elsewhere", () => {
   });
 
   it("are not taken in when any is wrong", async () => {
-    serve({ [POST]: {}, "POST /api/exchange/metrics/": { samples: 0, faults: [fault], fault_count: 1 } });
+    serve({
+      "POST /api/exchange/metrics/": job({ result: { samples: 0, faults: [fault], fault_count: 1 } }),
+    });
     renderPage(<Estate mayChange />);
     choose("Metrics to take in", "week.csv");
     expect(await screen.findByText("1 value is wrong; no sample was taken in.")).toBeVisible();

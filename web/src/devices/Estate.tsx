@@ -1,13 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { useJob } from "../jobs/useJob";
 import { CsvButton } from "../parts/CsvButton";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { useUnit } from "../parts/unit";
 
 type Fault = Schemas["Fault"];
 const FAULTS_SHOWN = 60;
@@ -18,12 +20,7 @@ export function Estate({ mayChange }: { mayChange: boolean }) {
     <Box sx={{ maxWidth: 900, mt: 2 }}>
       <Panel title="Estate as files" note="Data Package: datapackage.json and a CSV a table, zipped">
         <Box sx={{ p: 1.5, display: "grid", gap: 1.5 }}>
-          <Typography>
-            <a href="/api/exchange/package/" download="estate.zip">
-              Take the estate out
-            </a>
-            : everything that is known, but for accounts and lots.
-          </Typography>
+          <PackageOut />
           {mayChange && <PackageIn />}
           {mayChange && <MetricsIn />}
         </Box>
@@ -32,12 +29,52 @@ export function Estate({ mayChange }: { mayChange: boolean }) {
   );
 }
 
+/** The estate as one file, which takes a while to write. */
+function PackageOut() {
+  const { size } = useUnit();
+  const write = useJob({
+    ask: () => unwrap(api.POST("/api/exchange/package/export/")),
+    look: (job) => Promise.resolve(job.result as Schemas["PackageMade"]),
+    onSuccess: (made) => {
+      window.location.assign(made.file);
+    },
+  });
+  return (
+    <section aria-label="Export the estate">
+      <Row>
+        <Button
+          variant="outlined"
+          disabled={write.isPending}
+          onClick={() => {
+            write.start();
+          }}
+        >
+          Take the estate out
+        </Button>
+        <Typography role="status">
+          {write.found ? (
+            <>
+              Written, {size(write.found.size_bytes)}.{" "}
+              <a href={write.found.file} download>
+                Fetch it again
+              </a>
+            </>
+          ) : (
+            write.progress || "Everything that is known, but for accounts and lots."
+          )}
+        </Typography>
+      </Row>
+      <ProblemAlert error={write.error} />
+    </section>
+  );
+}
+
 /** An estate from files: checked whole first, then taken in whole or not at all. */
 function PackageIn() {
   const [file, setFile] = useState<File | null>(null);
   const queries = useQueryClient();
-  const send = useMutation({
-    mutationFn: ({ chosen, dryRun }: { chosen: File; dryRun: boolean }) => {
+  const send = useJob({
+    ask: ({ chosen, dryRun }: { chosen: File; dryRun: boolean }) => {
       const form = new FormData();
       form.append("file", chosen);
       form.append("dry_run", String(dryRun));
@@ -49,11 +86,12 @@ function PackageIn() {
         }),
       );
     },
+    look: (job) => Promise.resolve(job.result as Schemas["PackageAnswer"]),
     onSuccess: (answer) => {
       if (answer.imported) void queries.invalidateQueries();
     },
   });
-  const found = send.data;
+  const found = send.found;
   return (
     <section aria-label="Import an estate">
       <Typography sx={{ mb: 0.75 }}>
@@ -67,7 +105,7 @@ function PackageIn() {
           accept=".zip"
           take={(chosen) => {
             setFile(chosen);
-            send.mutate({ chosen, dryRun: true });
+            send.start({ chosen, dryRun: true });
           }}
         />
         <span className="mono">{file?.name}</span>
@@ -76,7 +114,7 @@ function PackageIn() {
             variant="contained"
             disabled={send.isPending}
             onClick={() => {
-              send.mutate({ chosen: file, dryRun: false });
+              send.start({ chosen: file, dryRun: false });
             }}
           >
             Import
@@ -84,7 +122,11 @@ function PackageIn() {
         )}
       </Row>
       <ProblemAlert error={send.error} />
-      {send.isPending && <Typography color="textSecondary">Reading…</Typography>}
+      {send.isPending && (
+        <Typography color="textSecondary" role="status">
+          {send.progress || "Sending the file"}…
+        </Typography>
+      )}
       {found && !send.isPending && (
         <>
           <Typography role="status" sx={{ mt: 0.75 }}>
@@ -111,16 +153,17 @@ function summaryOf(found: Schemas["PackageAnswer"]): string {
 /** Samples measured elsewhere: taken in whole or not at all. */
 function MetricsIn() {
   const queries = useQueryClient();
-  const send = useMutation({
-    mutationFn: async (file: File) => {
+  const send = useJob({
+    ask: async (file: File) => {
       const written = /\.csv$/i.test(file.name) ? "csv" : "openmetrics";
       return unwrap(
         api.POST("/api/exchange/metrics/", { body: { text: await file.text(), written_as: written } }),
       );
     },
+    look: (job) => Promise.resolve(job.result as Schemas["Taken"]),
     onSuccess: () => void queries.invalidateQueries(),
   });
-  const taken = send.data;
+  const taken = send.found;
   return (
     <section aria-label="Take metrics in">
       <Row>
@@ -129,7 +172,7 @@ function MetricsIn() {
           hint="Metrics to take in"
           accept=".csv,.txt,.prom"
           take={(file) => {
-            send.mutate(file);
+            send.start(file);
           }}
         />
         <span style={{ color: "var(--mute)" }}>

@@ -1,5 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Schemas } from "../api/problem";
+import { job } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { ImportLinks } from "./ImportLinks";
 
@@ -10,6 +12,8 @@ const row = (place: string, outcome: string, text: string) => ({
   outcome,
   text,
 });
+const answer = (part: Partial<Schemas["ImportAnswer"]>) =>
+  job({ result: { dry_run: true, rows: [], done: 0, wrong: 0, ...part } });
 const CALL = "POST /api/exchange/import/";
 const type = (text: string) => {
   fireEvent.change(screen.getByLabelText("Text of the file"), { target: { value: text } });
@@ -25,12 +29,12 @@ beforeEach(() => {
 describe("importing links and grants", () => {
   it("says every row's outcome first, and imports only then", async () => {
     const asked = serve({
-      [CALL]: (body: { dry_run: boolean }) => ({
-        dry_run: body.dry_run,
-        rows: [row("line 2", body.dry_run ? "would" : "done", "granite is linked")],
-        done: body.dry_run ? 0 : 1,
-        wrong: 0,
-      }),
+      [CALL]: (body: { dry_run: boolean }) =>
+        answer({
+          dry_run: body.dry_run,
+          rows: [row("line 2", body.dry_run ? "would" : "done", "granite is linked")],
+          done: body.dry_run ? 0 : 1,
+        }),
     });
     renderPage(<ImportLinks />);
     expect(screen.queryByRole("button", { name: "Import" })).toBeNull();
@@ -47,12 +51,11 @@ describe("importing links and grants", () => {
   it("offers what can be done when some rows are wrong, and nothing when all are", async () => {
     let wrong = 1;
     serve({
-      [CALL]: () => ({
-        dry_run: true,
-        rows: [row("line 2", "wrong", "user is missing."), row("line 3", "would", "answers")],
-        done: 0,
-        wrong,
-      }),
+      [CALL]: () =>
+        answer({
+          rows: [row("line 2", "wrong", "user is missing."), row("line 3", "would", "answers")],
+          wrong,
+        }),
     });
     renderPage(<ImportLinks />);
     type("x");
@@ -68,7 +71,7 @@ describe("importing links and grants", () => {
   });
 
   it("forgets an outcome once the text changes", async () => {
-    serve({ [CALL]: { dry_run: true, rows: [row("line 2", "would", "answers")], done: 0, wrong: 0 } });
+    serve({ [CALL]: answer({ rows: [row("line 2", "would", "answers")] }) });
     renderPage(<ImportLinks />);
     type("x");
     press("See what would happen");

@@ -7,10 +7,11 @@ import TableCell from "@mui/material/TableCell";
 import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { useJob } from "../jobs/useJob";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 
@@ -29,9 +30,10 @@ export function ImportLinks() {
   const [writtenAs, setWrittenAs] = useState<WrittenAs>("csv");
   const picker = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
-  const send = useMutation({
-    mutationFn: (dryRun: boolean) =>
+  const send = useJob({
+    ask: (dryRun: boolean) =>
       unwrap(api.POST("/api/exchange/import/", { body: { text, written_as: writtenAs, dry_run: dryRun } })),
+    look: (job) => Promise.resolve(job.result as Answer),
     onSuccess: (answer) => {
       if (!answer.dry_run) void queries.invalidateQueries();
     },
@@ -45,7 +47,7 @@ export function ImportLinks() {
     setWrittenAs(/\.ya?ml$/i.test(file.name) ? "yaml" : "csv");
     change(await file.text());
   };
-  const result = send.data;
+  const result = send.isPending ? undefined : send.found;
   const tried = result?.dry_run === true;
   return (
     <Box
@@ -115,17 +117,17 @@ export function ImportLinks() {
           variant={tried ? "outlined" : "contained"}
           disabled={!text.trim() || send.isPending}
           onClick={() => {
-            send.mutate(true);
+            send.start(true);
           }}
         >
-          {send.isPending ? "Asking…" : "See what would happen"}
+          {send.isPending ? `Asking… ${send.progress}` : "See what would happen"}
         </Button>
         {tried && result.wrong < result.rows.length && (
           <Button
             variant="contained"
             disabled={send.isPending}
             onClick={() => {
-              send.mutate(false);
+              send.start(false);
             }}
           >
             {result.wrong ? "Import the rows that can be" : "Import"}

@@ -35,7 +35,7 @@ describe("a job", () => {
         asked += 1;
         return asked < 2
           ? job({ state: "running", text: "reading quay-02", done: 3, total: 17 })
-          : job({ state: "done", result: { failed: {} } });
+          : job({ state: "done", result: { devices: 17, failed: {} } });
       },
     });
     const { result } = reread();

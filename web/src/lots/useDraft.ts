@@ -2,10 +2,12 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { followed } from "../jobs/followed";
 import { useTray } from "../shell/trayState";
 import { lotKey } from "./useLot";
 
 type NewLot = Schemas["NewLotRequest"];
+type LotDetail = Schemas["LotDetail"];
 
 const PAGES: Record<string, (id: number, form: Record<string, unknown>) => string> = {
   attach: (id) => `/attach?lot=${String(id)}`,
@@ -17,13 +19,22 @@ const PAGES: Record<string, (id: number, form: Record<string, unknown>) => strin
   balance: (id, form) => `/balance/${encodeURIComponent(String(form.group))}?lot=${String(id)}`,
 };
 
+/** A new lot in draft; one that takes long to compute is drafted by a job. */
+async function drafted(body: NewLot): Promise<LotDetail> {
+  const made = await unwrap(api.POST("/api/lots/", { body }));
+  if ("summary" in made) return made;
+  const done = await followed(Promise.resolve(made));
+  const { lot } = done.result as Schemas["LotReached"];
+  return unwrap(api.GET("/api/lots/{id}/", { params: { path: { id: String(lot) } } }));
+}
+
 /** Drafts a lot, shows it in the tray, and opens the page on which it can be changed. */
 export function useDraft() {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { show } = useTray();
   return useMutation({
-    mutationFn: (body: NewLot) => unwrap(api.POST("/api/lots/", { body })),
+    mutationFn: drafted,
     onSuccess: (lot, body) => {
       const id = lot.summary.id;
       queries.setQueryData(lotKey(id), lot);

@@ -4,7 +4,7 @@ import { useSnackbar } from "notistack";
 import { useEffect, useState } from "react";
 import { Outlet, useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
-import { problemOf } from "../api/problem";
+import { problemOf, type Schemas } from "../api/problem";
 import { useJob } from "../jobs/useJob";
 import { useUnit } from "../parts/unit";
 import type { Mode } from "../theme/tokens";
@@ -90,17 +90,12 @@ function Frame({ mode, setMode }: Props) {
   );
 }
 
-interface ReadDevices {
-  devices: number;
-  failed: Record<string, string>;
-}
-
 function useReread() {
   const queries = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
   const job = useJob({
     ask: () => unwrap(api.POST("/api/devices/reread/")),
-    look: (ended) => Promise.resolve(ended.result as unknown as ReadDevices),
+    look: (ended) => Promise.resolve(ended.result as Schemas["DevicesRead"]),
     onSuccess: ({ devices, failed }) => {
       const away = Object.values(failed);
       enqueueSnackbar(away.length ? away.join(" ") : `${String(devices)} devices read.`);

@@ -15,7 +15,7 @@ export const job = (part: Partial<Schemas["JobAnswer"]> = {}): Schemas["JobAnswe
   text: "",
   done: 0,
   total: 0,
-  result: {},
+  result: null,
   problem: null,
   asked_at: "2026-11-26T02:00:00Z",
   started_at: null,
