@@ -9,7 +9,7 @@ import { Link, useSearchParams } from "react-router";
 import { useDraft } from "../lots/useDraft";
 import type { Schemas } from "../api/problem";
 import { api, unwrap } from "../api/client";
-import { formatSize } from "../parts/format";
+import { countOf, formatSize } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
@@ -157,7 +157,7 @@ function AttachDraft({ id }: { id: number }) {
               padding: "2px 8px",
             }}
           >
-            {plan.hosts.length} hosts
+            {countOf(plan.hosts.length, "host")}
           </span>
         )}
       </DraftHead>
@@ -360,7 +360,7 @@ function Volumes({ volumes, total }: { volumes: Plan["volumes"]; total: number }
       }}
     >
       <strong>
-        {volumes.length} volumes, {size(total)} together
+        {countOf(volumes.length, "volume")}, {size(total)} together
       </strong>
       {pools.map((pool) => (
         <div key={pool}>

@@ -7,7 +7,7 @@ import Typography from "@mui/material/Typography";
 import { Link, useSearchParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { formatSize } from "../parts/format";
+import { countOf, formatSize } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
@@ -182,9 +182,9 @@ function Servers({ form, plan, fixed, change }: PartProps) {
               <span>controller {server.controller}</span>
               <span style={{ display: "flex", gap: 6, alignItems: "center" }}>
                 <Mark kind={all ? "clear" : "over"} label={all ? "all reach it" : "not all reach it"} />
-                {server.reached} of {plan.hosts.length} hosts reach it
+                {server.reached} of {countOf(plan.hosts.length, "host")} reach it
               </span>
-              <span style={{ color: "var(--mute)" }}>{server.mounts} mounts</span>
+              <span style={{ color: "var(--mute)" }}>{countOf(server.mounts, "mount")}</span>
             </label>
           );
         })}

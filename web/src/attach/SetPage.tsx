@@ -11,6 +11,7 @@ import { ClusterSelect, DraftHead, Fixables } from "../lots/DraftParts";
 import { PathBoard } from "../parts/PathBoard";
 import { PoolFits } from "./PoolFits";
 import { useTypedForm } from "../lots/useTypedForm";
+import { countOf } from "../parts/format";
 
 type Form = Schemas["SetForm"];
 type Room = Schemas["SetRoom"];
@@ -104,7 +105,7 @@ function VolumeRoom({ room, array }: { room: Room; array: string }) {
       <Box sx={{ p: "8px 12px", display: "grid", gap: 0.75, fontSize: 13 }}>
         <Box
           role="img"
-          aria-label={`${String(room.needed)} of ${String(room.volumes_max)} volumes`}
+          aria-label={`${String(room.needed)} of ${countOf(room.volumes_max, "volume")}`}
           sx={{ height: 12, background: "var(--line)" }}
         >
           <Box

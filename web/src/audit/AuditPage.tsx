@@ -7,7 +7,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { formatMoment } from "../parts/format";
+import { countOf, formatMoment } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useJob } from "../jobs/useJob";
 import { useNow } from "../parts/useNow";
@@ -139,7 +139,8 @@ function Proof() {
   if (found)
     return found.broken_at === null ? (
       <Typography role="status">
-        ■ whole: {found.entries} entries are as they were written, and none is missing
+        ■ whole: {countOf(found.entries, "entry is as it was", "entries are as they were")} written, and none
+        is missing
       </Typography>
     ) : (
       <Typography role="status" sx={{ color: "var(--buoyText)" }}>

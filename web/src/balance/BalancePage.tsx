@@ -5,7 +5,7 @@ import { type ReactNode, useEffect, useMemo, useState } from "react";
 import { Link, Navigate, useParams, useSearchParams } from "react-router";
 import { useDraft } from "../lots/useDraft";
 import { CsvButton } from "../parts/CsvButton";
-import { formatHour, formatMs, formatShare } from "../parts/format";
+import { countOf, formatHour, formatMs, formatShare } from "../parts/format";
 import { HourStrip } from "../parts/HourStrip";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useTray } from "../shell/trayState";
@@ -132,7 +132,7 @@ function useTrayStrip(board: Board | undefined, plan: Plan | undefined) {
         <div style={{ fontSize: 12, color: "var(--mute)", marginTop: 4 }}>
           {pool.cautious
             ? "Cautious curve: too little load was seen."
-            : `Curve of ${String(pool.fit_samples)} hours, typically ${pool.fit_error_ms.toFixed(2)} ms off.`}
+            : `Curve of ${countOf(pool.fit_samples, "hour")}, typically ${pool.fit_error_ms.toFixed(2)} ms off.`}
         </div>
       </Box>
     );
@@ -157,7 +157,7 @@ function Header({ board, onPlan, busy, planned }: HeaderProps) {
   const slow = board.pools.filter((pool) => pool.over);
   const worst = [...slow].sort((a, b) => b.peak_ms - a.peak_ms)[0];
   const chips = [
-    `${String(board.datastores.length)} datastores · ${String(board.disks)} disks`,
+    `${countOf(board.datastores.length, "datastore")} · ${countOf(board.disks, "disk")}`,
     `Fill ceiling ${formatShare(board.fill_ceiling)}`,
     `Latency ceiling ${formatMs(board.latency_ceiling_ms)} at peak hour`,
     "Advise only",

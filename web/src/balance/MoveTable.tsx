@@ -7,7 +7,7 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { Link } from "react-router";
 import { CsvButton } from "../parts/CsvButton";
-import { formatSeconds } from "../parts/format";
+import { countOf, formatSeconds } from "../parts/format";
 import { useUnit } from "../parts/unit";
 import type { Plan } from "./useBoard";
 
@@ -142,7 +142,7 @@ function Summary({ plan }: { plan: Plan }) {
   return (
     <span>
       <strong>
-        {plan.moves.length} moves, {size(plan.moved_bytes)}
+        {countOf(plan.moves.length, "move")}, {size(plan.moved_bytes)}
       </strong>{" "}
       {does}.{" "}
       {plan.needed && (

@@ -10,6 +10,7 @@ import { CsvButton } from "../parts/CsvButton";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
+import { countOf } from "../parts/format";
 
 type Fault = Schemas["Fault"];
 const FAULTS_SHOWN = 60;
@@ -139,7 +140,7 @@ function PackageIn() {
   );
 }
 
-const wrong = (count: number) => `${String(count)} ${count === 1 ? "value is" : "values are"} wrong`;
+const wrong = (count: number) => `${countOf(count, "value is", "values are")} wrong`;
 
 function summaryOf(found: Schemas["PackageAnswer"]): string {
   const rows = found.tables
@@ -185,7 +186,7 @@ function MetricsIn() {
           <Typography role="status">
             {taken.fault_count
               ? `${wrong(taken.fault_count)}; no sample was taken in.`
-              : `${String(taken.samples)} samples taken in.`}
+              : `${countOf(taken.samples, "sample")} taken in.`}
           </Typography>
           <Faults faults={taken.faults} count={taken.fault_count} />
         </>

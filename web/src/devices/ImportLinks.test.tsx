@@ -43,7 +43,7 @@ describe("importing links and grants", () => {
     expect(await screen.findByRole("status")).toHaveTextContent("Nothing was done yet.");
     press("Import");
     await waitFor(() => {
-      expect(screen.getByRole("status")).toHaveTextContent("1 rows done.");
+      expect(screen.getByRole("status")).toHaveTextContent("1 row done.");
     });
     expect(asked.map((each) => (each.body as { dry_run: boolean }).dry_run)).toEqual([true, false]);
   });

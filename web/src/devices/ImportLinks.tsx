@@ -14,6 +14,7 @@ import type { Schemas } from "../api/problem";
 import { useJob } from "../jobs/useJob";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { countOf } from "../parts/format";
 
 type Answer = Schemas["ImportAnswer"];
 type WrittenAs = "csv" | "yaml";
@@ -142,8 +143,8 @@ function Outcomes({ answer }: { answer: Answer }) {
   return (
     <div>
       <Typography role="status" sx={{ mb: 0.5 }}>
-        {answer.dry_run ? "Nothing was done yet. " : `${String(answer.done)} rows done. `}
-        {answer.wrong > 0 && `${String(answer.wrong)} of ${String(answer.rows.length)} rows are wrong.`}
+        {answer.dry_run ? "Nothing was done yet. " : `${countOf(answer.done, "row")} done. `}
+        {answer.wrong > 0 && `${String(answer.wrong)} of ${countOf(answer.rows.length, "row")} wrong.`}
       </Typography>
       <Table size="small" aria-label="Rows">
         <TableBody>

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../api/problem";
 import { Mark } from "../parts/Mark";
+import { countOf } from "../parts/format";
 
 type Check = Schemas["CheckAnswer"];
 
@@ -31,9 +32,8 @@ export function Checks({ checks }: { checks: readonly Check[] }) {
         <Box sx={{ display: "flex", gap: 0.75 }}>
           <Mark kind="clear" label="pass" />
           <div>
-            {stops.length + warns.length === 0
-              ? `All ${String(passes.length)} checks pass`
-              : `${String(passes.length)} checks pass`}
+            {stops.length + warns.length === 0 && passes.length > 1 && "All "}
+            {countOf(passes.length, "check passes", "checks pass")}
             <div style={{ color: "var(--mute)", fontSize: 12 }}>
               {passes.map((check) => check.text).join("; ")}
             </div>

@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { Link, useParams } from "react-router";
 import { CsvButton } from "../parts/CsvButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { formatMoment, formatSeconds } from "../parts/format";
+import { countOf, formatMoment, formatSeconds } from "../parts/format";
 import { useNow } from "../parts/useNow";
 import { useTray } from "../shell/trayState";
 import { LaneChart } from "./LaneChart";
@@ -78,7 +78,7 @@ export function LotPage() {
         />
       </Box>
       <Typography color="textSecondary">
-        {actsOf(lot, now)}; {summary.steps_done} of {summary.steps} steps done
+        {actsOf(lot, now)}; {summary.steps_done} of {countOf(summary.steps, "step")} done
         {took !== null &&
           `, took ${formatSeconds(took)} of about ${formatSeconds(lot.estimate_seconds)} estimated`}
         {summary.undoes && (

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../api/problem";
-import { formatSeconds } from "../parts/format";
+import { countOf, formatSeconds } from "../parts/format";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
 import { groupDetail, groupSteps, groupTitle } from "./grouping";
@@ -48,7 +48,7 @@ function DraftSteps({ lot, most }: { lot: LotDetail; most: number }) {
       {groups.slice(0, most).map((group, n) => {
         const { first, steps } = group;
         const many = steps.length > 1;
-        const place = many ? `${String(steps.length)} hosts side by side` : first.device;
+        const place = many ? `${countOf(steps.length, "host")} side by side` : first.device;
         const before = groups[n - 1];
         return (
           <Box component="li" key={first.id} sx={{ borderBottom: "1px solid var(--line)", p: "7px 14px" }}>

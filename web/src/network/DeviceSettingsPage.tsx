@@ -11,6 +11,7 @@ import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useSession } from "../shell/useSession";
+import { countOf } from "../parts/format";
 
 type Row = Schemas["DeviceRow"];
 type Setting = Schemas["DeviceSetting"];
@@ -163,7 +164,7 @@ export function DeviceSettingsPage() {
         </Button>
         <Typography color="textSecondary" role="status">
           {data &&
-            `${String(data.total)} devices${wanted ? `, ${String(differ)} ${listed ? "of those listed " : ""}would change` : ""}`}
+            `${countOf(data.total, "device")}${wanted ? `, ${String(differ)} ${listed ? "of those listed " : ""}would change` : ""}`}
         </Typography>
       </Box>
       <Typography color={wrong ? "error" : "textSecondary"} sx={{ mb: 1 }}>

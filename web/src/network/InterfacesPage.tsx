@@ -7,6 +7,7 @@ import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { DraftHead } from "../lots/DraftParts";
 import { useTypedForm } from "../lots/useTypedForm";
+import { countOf } from "../parts/format";
 
 type Form = Schemas["InterfaceForm"];
 type Plan = Schemas["InterfacePlan"];
@@ -59,7 +60,7 @@ function Rows({ plan, form, fixed, change }: RowsProps) {
   return (
     <Panel
       title="Interfaces to make"
-      note={`${String(plan.paths_now)} paths to ${plan.array} now, ${String(plan.paths_after)} after`}
+      note={`${countOf(plan.paths_now, "path")} to ${plan.array} now, ${String(plan.paths_after)} after`}
     >
       <table style={{ borderCollapse: "collapse", fontSize: 13, width: "100%" }}>
         <thead>

@@ -15,6 +15,7 @@ import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { countOf } from "../parts/format";
 
 type Component = Schemas["ComponentRow"];
 type Loss = Schemas["LossAnswer"];
@@ -105,7 +106,7 @@ function Choose({ chosen, choose }: ChooseProps) {
   );
 }
 
-const machines = (count: number) => `${String(count)} machine${count === 1 ? "" : "s"}`;
+const machines = (count: number) => countOf(count, "machine");
 
 function Answer({ loss }: { loss: Loss }) {
   const { component, machines_stop: stop, machines_thinner: thinner } = loss;

@@ -4,7 +4,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { useDraft } from "../lots/useDraft";
-import { formatMoment } from "../parts/format";
+import { countOf, formatMoment } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useNow } from "../parts/useNow";
@@ -99,8 +99,9 @@ export function RoundsPage() {
       <PutOffList findings={data?.put_off ?? []} mayChange={session?.may_change ?? false} />
       {data && status && status.devices > 0 && (
         <Typography color="textSecondary" sx={{ mt: 1.5 }}>
-          {findings.length ? "Everything else is quiet" : "All is quiet"}: {data.quiet.datastores} datastores,{" "}
-          {data.quiet.hosts} hosts, {data.quiet.disks} disks
+          {findings.length ? "Everything else is quiet" : "All is quiet"}:{" "}
+          {countOf(data.quiet.datastores, "datastore")}, {countOf(data.quiet.hosts, "host")},{" "}
+          {countOf(data.quiet.disks, "disk")}
           {status.oldest_reading_at ? `, read ${formatMoment(status.oldest_reading_at, now)}` : ""}.
         </Typography>
       )}

@@ -15,6 +15,7 @@ import { TopStrip } from "./TopStrip";
 import { Tray } from "./Tray";
 import { TrayProvider, useTray } from "./trayState";
 import { useShortcuts } from "./useShortcuts";
+import { countOf } from "../parts/format";
 
 interface Props {
   mode: Mode;
@@ -98,7 +99,7 @@ function useReread() {
     look: (ended) => Promise.resolve(ended.result as Schemas["DevicesRead"]),
     onSuccess: ({ devices, failed }) => {
       const away = Object.values(failed);
-      enqueueSnackbar(away.length ? away.join(" ") : `${String(devices)} devices read.`);
+      enqueueSnackbar(away.length ? away.join(" ") : `${countOf(devices, "device")} read.`);
       void queries.invalidateQueries();
     },
   });

@@ -8,7 +8,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, NavLink, useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
-import { formatMoment } from "../parts/format";
+import { countOf, formatMoment } from "../parts/format";
 import { useNow } from "../parts/useNow";
 import { useUnit } from "../parts/unit";
 import type { Mode } from "../theme/tokens";
@@ -186,7 +186,7 @@ function Age({ at, devices, away, reread, rereading }: AgeProps) {
             : "not read yet";
   return (
     <Tooltip
-      title={away ? `${String(away)} devices cannot be read` : "Age of the oldest reading. Reread (R)"}
+      title={away ? `${countOf(away, "device")} cannot be read` : "Age of the oldest reading. Reread (R)"}
     >
       <ButtonBase
         onClick={reread}

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../api/problem";
 import { CsvButton } from "../parts/CsvButton";
 import { Panel } from "../parts/Panel";
+import { countOf } from "../parts/format";
 
 type Way = Schemas["Way"];
 
@@ -35,7 +36,7 @@ export function WaysTable({ ways }: { ways: Way[] }) {
       way.paths.map((path) => [way.host, way.volume, way.device, numberOf(way), way.initiator, ...path]),
     );
   return (
-    <Panel title="As the hosts see it" note={`${String(ways.length)} ways`}>
+    <Panel title="As the hosts see it" note={countOf(ways.length, "way")}>
       <Box sx={{ overflowX: "auto" }} tabIndex={0} role="group" aria-label="Ways of the hosts">
         <table style={{ borderCollapse: "collapse", fontSize: 12.5, width: "100%" }}>
           <thead>
