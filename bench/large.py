@@ -10,7 +10,7 @@ from datetime import date, timedelta
 import numpy as np
 from django.utils.timezone import now
 
-from bench.estates import generate
+from bench.groups import generate
 from movelot.accounts.models import Role, User
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.follow.shared import initiator_listing, initiator_sets, path_listing, path_sets
@@ -22,6 +22,7 @@ from movelot.inventory.models import (
     Device,
     Disk,
     DiskPlacement,
+    Extent,
     GroupMember,
     HostDevice,
     HostInitiator,
@@ -35,7 +36,7 @@ from movelot.inventory.models import (
     Volume,
 )
 from movelot.lots.models import Lot
-from movelot_core.balance.estate import Estate
+from movelot_core.balance.group import Group
 
 DISKS, STORES, POOLS, HOSTS, ARRAYS, LOTS = 20_000, 200, 40, 400, 8, 300
 PORTALS = 4
@@ -43,7 +44,7 @@ PORTALS = 4
 
 def build() -> str:
     """Fill the empty tables; returns the group's name."""
-    estate = generate(DISKS, STORES, POOLS, seed=1)
+    made = generate(DISKS, STORES, POOLS, seed=1)
     user = User.objects.create_user("ines.marrow", password="bench-only-password", role=Role.VIRTUALIZATION)
     cluster = Cluster.objects.create(name="quayside")
     group = BalanceGroup.objects.create(name="quayside", cluster=cluster)
@@ -54,9 +55,9 @@ def build() -> str:
         HostInitiator(host=host, identifier=host.initiator, known_by="iqn") for host in hosts
     )
     _ports(arrays, hosts)
-    _devices(hosts, _volumes(estate, arrays, hosts))
-    stores = _datastores(estate, group, hosts)
-    _disks(estate, stores, hosts)
+    _devices(hosts, _volumes(made, arrays, hosts))
+    stores = _datastores(made, group, hosts)
+    _disks(made, stores, hosts)
     ended = now()
     Lot.objects.bulk_create(
         [
@@ -97,7 +98,7 @@ def _ports(arrays: list[Device], hosts: list[Device]) -> None:
     )
 
 
-def _volumes(estate: Estate, arrays: list[Device], hosts: list[Device]) -> list[Volume]:
+def _volumes(made: Group, arrays: list[Device], hosts: list[Device]) -> list[Volume]:
     pools = [
         Pool(
             device=arrays[n % ARRAYS],
@@ -115,23 +116,23 @@ def _volumes(estate: Estate, arrays: list[Device], hosts: list[Device]) -> list[
             fit_seen_max=curve.x_max,
             fit_cautious=False,
         )
-        for n, (name, curve) in enumerate(zip(estate.pools, estate.curves, strict=True))
+        for n, (name, curve) in enumerate(zip(made.pools, made.curves, strict=True))
     ]
     Pool.objects.bulk_create(pools)
-    used = estate.used(estate.place)
+    used = made.used(made.place)
     volumes = [
         Volume(
-            device=pools[estate.pool_of[n]].device,
-            pool=pools[estate.pool_of[n]],
+            device=pools[made.pool_of[n]].device,
+            pool=pools[made.pool_of[n]],
             name=name,
             uri=f"/vol/{n}",
             serial=f"serial-{n}",
-            size_bytes=int(estate.capacity_bytes[n]),
+            size_bytes=int(made.capacity_bytes[n]),
             allocated_bytes=int(used[n]),
             controller="A",
             thin=True,
         )
-        for n, name in enumerate(estate.datastores)
+        for n, name in enumerate(made.datastores)
     ]
     Volume.objects.bulk_create(volumes)
     names = [host.initiator for host in hosts]
@@ -176,20 +177,24 @@ def _paths(array: str, whole: bool) -> list[list[str]]:
     ]
 
 
-def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> list[Datastore]:
-    used = estate.used(estate.place)
+def _datastores(made: Group, group: BalanceGroup, hosts: list[Device]) -> list[Datastore]:
+    used = made.used(made.place)
     stores = [
         Datastore(
             identity=f"ds-{n}",
             name=name,
-            serial=f"serial-{n}",
-            capacity_bytes=int(estate.capacity_bytes[n]),
-            free_bytes=int(estate.capacity_bytes[n] - used[n]),
+            capacity_bytes=int(made.capacity_bytes[n]),
+            free_bytes=int(made.capacity_bytes[n] - used[n]),
             other_bytes=0,
         )
-        for n, name in enumerate(estate.datastores)
+        for n, name in enumerate(made.datastores)
     ]
     Datastore.objects.bulk_create(stores)
+    since = now()
+    Extent.objects.bulk_create(
+        Extent(datastore=store, number=0, serial=f"serial-{n}", size_bytes=store.capacity_bytes, since=since)
+        for n, store in enumerate(stores)
+    )
     GroupMember.objects.bulk_create(GroupMember(group=group, datastore=store) for store in stores)
     Mount.objects.bulk_create([Mount(datastore=s, host=h) for s in stores for h in hosts], batch_size=5000)
     today = date.today()
@@ -202,7 +207,7 @@ def _datastores(estate: Estate, group: BalanceGroup, hosts: list[Device]) -> lis
     return stores
 
 
-def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None:
+def _disks(made: Group, stores: list[Datastore], hosts: list[Device]) -> None:
     machines = [
         Machine(
             identity=f"machine-{n:05}",
@@ -222,23 +227,23 @@ def _disks(estate: Estate, stores: list[Datastore], hosts: list[Device]) -> None
         ),
         batch_size=2000,
     )
-    reads, writes = (estate.features[part].astype(np.float32) for part in (0, 1))
-    kib = (8 * (1 + estate.features[2] / np.maximum(estate.features[0], 1e-9))).astype(np.float32)
+    reads, writes = (made.features[part].astype(np.float32) for part in (0, 1))
+    kib = (8 * (1 + made.features[2] / np.maximum(made.features[0], 1e-9))).astype(np.float32)
     disks = [
         Disk(
             identity=name,
             name=name,
             machine=machines[n // 2],
-            size_bytes=int(estate.size_bytes[n]),
-            pinned=bool(estate.pinned[n]),
+            size_bytes=int(made.size_bytes[n]),
+            pinned=bool(made.pinned[n]),
             weekday_profile=np.stack([reads[n], writes[n], kib[n]]).tobytes(),
         )
-        for n, name in enumerate(estate.disks)
+        for n, name in enumerate(made.disks)
     ]
     Disk.objects.bulk_create(disks, batch_size=1000)
     placements = (
         DiskPlacement(disk=disk, datastore=stores[place], since=since)
-        for disk, place in zip(disks, estate.place, strict=True)
+        for disk, place in zip(disks, made.place, strict=True)
     )
     DiskPlacement.objects.bulk_create(placements, batch_size=5000)
 

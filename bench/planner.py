@@ -6,9 +6,9 @@ import resource
 import time
 from dataclasses import dataclass
 
-from bench.estates import generate
+from bench.groups import generate
 from movelot_core.balance.clear import clear
-from movelot_core.balance.estate import broken_musts
+from movelot_core.balance.group import broken_musts
 from movelot_core.balance.order import CopyRates, order_moves
 
 SIZES = ((40, 4, 2), (2_000, 40, 10), (20_000, 200, 40))
@@ -29,12 +29,12 @@ def measure(disks: int, datastores: int, pools: int) -> PlannerRow:
     """The slowest of three seeds; each plan is checked against every Must and ordered."""
     rows = []
     for seed in SEEDS:
-        estate = generate(disks, datastores, pools, seed)
+        group = generate(disks, datastores, pools, seed)
         start = time.perf_counter()
-        plan = clear(estate)
-        order_moves(estate, plan.moves, CopyRates(4e8, 1e8))
+        plan = clear(group)
+        order_moves(group, plan.moves, CopyRates(4e8, 1e8))
         seconds = time.perf_counter() - start
-        assert not broken_musts(estate, plan.place)
+        assert not broken_musts(group, plan.place)
         # Of the whole process, the solver's own memory included; sizes ascend, so each row is its size's.
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         rows.append(PlannerRow(disks, datastores, seconds, peak, plan.over_bound, len(plan.moves)))

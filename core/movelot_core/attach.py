@@ -22,6 +22,8 @@ _NUMBER = re.compile("#+")
 
 
 class Verdict(StrEnum):
+    """Whether a pool can take what is asked of it: with ease, with something to be warned of, or not."""
+
     FITS = "fits"
     TIGHT = "tight"
     REFUSED = "refused"
@@ -57,6 +59,7 @@ class PoolFigures:
 
     @property
     def free_bytes(self) -> int:
+        """Bytes that no volume has taken yet; 0 where more is allocated than there is."""
         return max(0, self.capacity_bytes - self.allocated_bytes)
 
 

@@ -5,7 +5,7 @@ CoreError
 ├── DatastoreNameError       a name that a device would refuse
 ├── GraphError       steps that do not form an order
 ├── LabelError       a label that is none
-└── EstateError      arrays of an estate that do not fit one another
+└── GroupError      arrays of a group that do not fit one another
 """
 
 from __future__ import annotations
@@ -33,8 +33,8 @@ class GraphError(CoreError):
     """Steps whose precedence is not an order."""
 
 
-class EstateError(CoreError):
-    """Arrays of an estate whose shapes or indices disagree."""
+class GroupError(CoreError):
+    """Arrays of a group whose shapes or indices disagree."""
 
 
 class LabelError(CoreError):

@@ -26,6 +26,7 @@ class StepNode:
 
     @property
     def is_barrier(self) -> bool:
+        """Whether it only waits: it has no lane of its own."""
         return not self.lane
 
 

@@ -19,6 +19,7 @@ class VolumeAccess:
 
     @property
     def used(self) -> bool:
+        """Whether any host mounts what is on it."""
         return bool(self.mounted_by)
 
 

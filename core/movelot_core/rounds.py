@@ -9,7 +9,7 @@ from typing import Final, TypeVar
 
 import numpy as np
 
-from movelot_core.balance.estate import Estate, State
+from movelot_core.balance.group import Group, State
 from movelot_core.fabric.causes import Cause
 from movelot_core.fabric.paths import PathVerdict
 
@@ -62,15 +62,15 @@ class OverFill:
     runway_days: float | None
 
 
-def over_fill(estate: Estate, state: State, growth: Mapping[int, float | None]) -> dict[int, OverFill]:
+def over_fill(group: Group, state: State, growth: Mapping[int, float | None]) -> dict[int, OverFill]:
     """Evidence by the index of each datastore that is over its ceiling; ``growth`` in bytes a day by index."""
     found = {}
     for s in map(int, np.flatnonzero(state.over_fill)):
-        capacity, used = int(estate.capacity_bytes[s]), int(state.used_bytes[s])
+        capacity, used = int(group.capacity_bytes[s]), int(state.used_bytes[s])
         slope = growth.get(s)
-        over = used - int(estate.room_bytes[s])
+        over = used - int(group.room_bytes[s])
         left = runway_days(capacity - used, slope)
-        found[s] = OverFill(float(state.fill[s]), estate.fill_ceiling, over, slope, left)
+        found[s] = OverFill(float(state.fill[s]), group.fill_ceiling, over, slope, left)
     return found
 
 
@@ -86,19 +86,19 @@ class SlowPool:
     heavy_share: float
 
 
-def slow_pools(estate: Estate, state: State) -> dict[int, SlowPool]:
+def slow_pools(group: Group, state: State) -> dict[int, SlowPool]:
     """Evidence by the index of each pool that is over its latency ceiling; disks by index, heaviest first."""
     found = {}
     for p in map(int, np.flatnonzero(state.over_latency.any(axis=1))):
         slot = int(state.peak_hour[p])
-        there = np.flatnonzero(estate.pool_of[estate.place] == p)
-        loads = estate.load_on(p, there)[:, slot]
+        there = np.flatnonzero(group.pool_of[group.place] == p)
+        loads = group.load_on(p, there)[:, slot]
         order = np.argsort(-loads, kind="stable")
         share = np.cumsum(loads[order]) / max(float(loads.sum()), 1e-9)
         count = int(np.searchsorted(share, HEAVY_SHARE)) + 1 if len(there) else 0
         found[p] = SlowPool(
             peak_ms=float(state.peak_ms[p]),
-            ceiling_ms=estate.latency_ceiling_ms,
+            ceiling_ms=group.latency_ceiling_ms,
             peak_slot=slot,
             slots_over=int(state.over_latency[p].sum()),
             heavy_disks=tuple(int(there[n]) for n in order[:count]),
@@ -118,6 +118,7 @@ class MissingPaths:
 
     @property
     def missing(self) -> int:
+        """How many of the expected paths the host does not see."""
         return self.expected - self.seen
 
     @property

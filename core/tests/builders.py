@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from movelot_core.balance.estate import Estate
+from movelot_core.balance.group import Group
 from movelot_core.latency import ServiceCurve, features
 from movelot_core.units import GIB
 
@@ -19,12 +19,12 @@ def small(
     iops: Sequence[float] | None = None,
     pool_of: Sequence[int] | None = None,
     **overrides: object,
-) -> Estate:
-    """An estate of flat loads: ``iops`` reads of 8 KiB at every hour, curve 1 ms / (1 - x/1000) on every pool."""
+) -> Group:
+    """A group of flat loads: ``iops`` reads of 8 KiB at every hour, curve 1 ms / (1 - x/1000) on every pool."""
     disks, stores = len(sizes_gib), len(capacity_gib)
     pools = max(pool_of or [0]) + 1
     reads = np.repeat(np.array(iops or [0.0] * disks, dtype=float)[:, None], 24, axis=1)
-    estate = Estate(
+    group = Group(
         disks=tuple(f"disk-{n}" for n in range(disks)),
         size_bytes=np.array(sizes_gib, dtype=np.int64) * GIB,
         place=np.array(place, dtype=np.int64),
@@ -42,4 +42,4 @@ def small(
         fill_ceiling=0.8,
         latency_ceiling_ms=5.0,
     )
-    return dataclasses.replace(estate, **overrides)  # type: ignore[arg-type]
+    return dataclasses.replace(group, **overrides)  # type: ignore[arg-type]

@@ -1,4 +1,4 @@
-"""Plans: worked examples, and what must hold for any estate, checked by the independent list of Musts."""
+"""Plans: worked examples, and what must hold for any group, checked by the independent list of Musts."""
 
 import dataclasses
 import time
@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bench.estates import generate
+from bench.groups import generate
 from core.tests.builders import small
 from movelot_core.balance import exact
 from movelot_core.balance.clear import clear, plan_for
-from movelot_core.balance.estate import Estate, broken_musts, judge
+from movelot_core.balance.group import Group, broken_musts, judge
 from movelot_core.balance.order import CopyRates, order_moves
 from movelot_core.units import GIB
 
@@ -37,17 +37,17 @@ def test_a_slow_pool_is_cleared_by_its_densest_disk() -> None:
 
 
 def test_disks_that_peak_at_different_hours_may_share_a_pool() -> None:
-    estate = small([10, 10], [0, 0], [100, 100], iops=[700, 700], pool_of=[0, 1])
-    by_hour = estate.features.copy()
+    group = small([10, 10], [0, 0], [100, 100], iops=[700, 700], pool_of=[0, 1])
+    by_hour = group.features.copy()
     by_hour[:, 0, 12:], by_hour[:, 1, :12] = 0, 0
-    assert clear(dataclasses.replace(estate, features=by_hour)).moves == ()
-    assert len(clear(estate).moves) == 1
+    assert clear(dataclasses.replace(group, features=by_hour)).moves == ()
+    assert len(clear(group).moves) == 1
 
 
 def test_pins_and_reach_are_kept_and_named_when_nothing_is_left() -> None:
-    estate = small([60, 35], [0, 0], [100, 100], pinned=np.array([True, False]))
+    group = small([60, 35], [0, 0], [100, 100], pinned=np.array([True, False]))
     unreachable = np.array([[True, False], [True, False]])
-    plan = clear(dataclasses.replace(estate, reach=unreachable))
+    plan = clear(dataclasses.replace(group, reach=unreachable))
     assert plan.moves == ()
     assert [(u.kind, u.subject) for u in plan.unresolved] == [("fill", "store-0")]
     assert dict(plan.unresolved[0].refusals) == {"pinned": 1, "unreached": 1}
@@ -62,10 +62,10 @@ def test_what_cannot_be_cleared_is_bettered_as_far_as_it_can() -> None:
 
 
 @st.composite
-def estates(draw: st.DrawFn) -> Estate:
+def groups(draw: st.DrawFn) -> Group:
     disks, stores = draw(st.integers(1, 14)), draw(st.integers(1, 4))
     pick = st.integers(0, stores - 1)
-    estate = small(
+    group = small(
         draw(st.lists(st.integers(1, 40), min_size=disks, max_size=disks)),
         draw(st.lists(pick, min_size=disks, max_size=disks)),
         draw(st.lists(st.integers(40, 160), min_size=stores, max_size=stores)),
@@ -74,17 +74,17 @@ def estates(draw: st.DrawFn) -> Estate:
     )
     reach = np.array(draw(st.lists(st.booleans(), min_size=disks * stores, max_size=disks * stores)))
     pinned = np.array(draw(st.lists(st.booleans(), min_size=disks, max_size=disks)))
-    return dataclasses.replace(estate, reach=reach.reshape(disks, stores), pinned=pinned)
+    return dataclasses.replace(group, reach=reach.reshape(disks, stores), pinned=pinned)
 
 
 @settings(max_examples=60, deadline=None)
-@given(estates(), st.booleans())
-def test_any_plan_keeps_every_must_and_never_beats_the_bound(estate: Estate, decomposed: bool) -> None:
+@given(groups(), st.booleans())
+def test_any_plan_keeps_every_must_and_never_beats_the_bound(group: Group, decomposed: bool) -> None:
     with pytest.MonkeyPatch.context() as patch:
         if decomposed:
             patch.setattr(exact, "VARIABLES_MAX", 0)
-        plan, again = clear(estate), clear(estate)
-    assert broken_musts(estate, plan.place) == []
+        plan, again = clear(group), clear(group)
+    assert broken_musts(group, plan.place) == []
     assert (plan.place == again.place).all()
     if plan.after.clear:
         assert plan.moved_bytes >= plan.bound_bytes
@@ -93,13 +93,13 @@ def test_any_plan_keeps_every_must_and_never_beats_the_bound(estate: Estate, dec
 
 
 @settings(max_examples=60, deadline=None)
-@given(estates(), st.randoms(use_true_random=False))
-def test_the_order_has_room_at_every_instant(estate: Estate, random: object) -> None:
+@given(groups(), st.randoms(use_true_random=False))
+def test_the_order_has_room_at_every_instant(group: Group, random: object) -> None:
     """Replays the order with copy times drawn anew: needs alone must guarantee room, whatever a copy takes."""
-    plan = clear(estate)
-    ordered = order_moves(estate, plan.moves, RATES)
-    used = estate.used(estate.place)
-    most = np.maximum(estate.room_bytes, used)
+    plan = clear(group)
+    ordered = order_moves(group, plan.moves, RATES)
+    used = group.used(group.place)
+    most = np.maximum(group.room_bytes, used)
     done: set[int] = set()
     started: set[int] = set()
     while len(done) < len(ordered):
@@ -118,10 +118,10 @@ def test_the_order_has_room_at_every_instant(estate: Estate, random: object) -> 
 
 
 def test_two_disks_that_change_places_are_staged_through_a_third_datastore() -> None:
-    estate = small([70, 70, 5], [0, 1, 2], [100, 100, 100])
-    swap = estate.place.copy()
+    group = small([70, 70, 5], [0, 1, 2], [100, 100, 100])
+    swap = group.place.copy()
     swap[[0, 1]] = [1, 0]
-    ordered = order_moves(estate, plan_for(estate, swap, 0.0).moves, RATES)
+    ordered = order_moves(group, plan_for(group, swap, 0.0).moves, RATES)
     assert [step.staging for step in ordered] == [True, False, False]
     assert {step.move.disk: step.move.target for step in ordered} == {0: 1, 1: 0}
     assert ordered[0].move.target == 2
@@ -129,37 +129,37 @@ def test_two_disks_that_change_places_are_staged_through_a_third_datastore() -> 
 
 def test_a_move_that_no_order_has_room_for_stages_nothing_and_takes_its_followers_along() -> None:
     # Disk 0 finds store 1 full for good; disk 2 waits for the space that disk 0 would free; disk 3 can go.
-    estate = small([70, 70, 60, 5], [0, 1, 2, 2], [100, 100, 100, 100])
-    wish = estate.place.copy()
+    group = small([70, 70, 60, 5], [0, 1, 2, 2], [100, 100, 100, 100])
+    wish = group.place.copy()
     wish[[0, 2, 3]] = [1, 0, 3]
-    ordered = order_moves(estate, plan_for(estate, wish, 0.0).moves, RATES)
+    ordered = order_moves(group, plan_for(group, wish, 0.0).moves, RATES)
     assert [(step.move.disk, step.move.target, step.staging) for step in ordered] == [(3, 3, False)]
 
 
 @settings(max_examples=60, deadline=None)
-@given(estates(), st.data())
-def test_any_wish_is_ordered_whole_or_left_out_and_staged_once_at_most(estate: Estate, data: st.DataObject) -> None:
-    stores = st.integers(0, len(estate.datastores) - 1)
-    wish = np.array([data.draw(stores) for _ in estate.disks])
-    ordered = order_moves(estate, plan_for(estate, wish, 0.0).moves, RATES)
+@given(groups(), st.data())
+def test_any_wish_is_ordered_whole_or_left_out_and_staged_once_at_most(group: Group, data: st.DataObject) -> None:
+    stores = st.integers(0, len(group.datastores) - 1)
+    wish = np.array([data.draw(stores) for _ in group.disks])
+    ordered = order_moves(group, plan_for(group, wish, 0.0).moves, RATES)
     legs: dict[int, list[int]] = {}
     for step in ordered:
         legs.setdefault(step.move.disk, [step.move.source]).append(step.move.target)
         assert set(step.needs) <= set(range(len(ordered)))
     for disk, way in legs.items():
-        assert (way[0], way[-1]) == (estate.place[disk], wish[disk])
+        assert (way[0], way[-1]) == (group.place[disk], wish[disk])
         assert len(way) <= 3
 
 
-@given(estates(), st.data())
-def test_estates_have_one_digest_only_if_all_their_values_are_equal(estate: Estate, data: st.DataObject) -> None:
-    again = dataclasses.replace(estate, size_bytes=estate.size_bytes.copy())
-    assert again.digest == estate.digest
-    disk = data.draw(st.integers(0, len(estate.disks) - 1))
-    pinned = estate.pinned.copy()
+@given(groups(), st.data())
+def test_estates_have_one_digest_only_if_all_their_values_are_equal(group: Group, data: st.DataObject) -> None:
+    again = dataclasses.replace(group, size_bytes=group.size_bytes.copy())
+    assert again.digest == group.digest
+    disk = data.draw(st.integers(0, len(group.disks) - 1))
+    pinned = group.pinned.copy()
     pinned[disk] = not pinned[disk]
-    assert dataclasses.replace(estate, pinned=pinned).digest != estate.digest
-    assert dataclasses.replace(estate, fill_ceiling=estate.fill_ceiling / 2).digest != estate.digest
+    assert dataclasses.replace(group, pinned=pinned).digest != group.digest
+    assert dataclasses.replace(group, fill_ceiling=group.fill_ceiling / 2).digest != group.digest
 
 
 def test_an_array_copy_takes_its_size_over_the_rate() -> None:
@@ -169,14 +169,14 @@ def test_an_array_copy_takes_its_size_over_the_rate() -> None:
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_twenty_thousand_disks_are_planned_near_the_bound(seed: int) -> None:
-    estate = generate(20_000, 200, 40, seed)
+    group = generate(20_000, 200, 40, seed)
     start = time.perf_counter()
-    plan = clear(estate)
+    plan = clear(group)
     assert time.perf_counter() - start < 10
-    assert judge(estate, estate.place).over_fill.any()
+    assert judge(group, group.place).over_fill.any()
     assert plan.after.clear
     assert plan.over_bound <= 1.05
-    assert broken_musts(estate, plan.place) == []
+    assert broken_musts(group, plan.place) == []
 
 
 def test_a_group_without_datastores_has_nothing_that_is_over() -> None:

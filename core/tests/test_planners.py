@@ -10,42 +10,42 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bench.estates import generate
+from bench.groups import generate
 from core.tests.builders import small
 from movelot_core.balance import cover, exact
 from movelot_core.balance.clear import Plan, clear, plan_for
-from movelot_core.balance.estate import Estate, broken_musts, judge, limits
+from movelot_core.balance.group import Group, broken_musts, judge, limits
 from movelot_core.balance.place import Ledger, Refusal, place_chosen
-from movelot_core.errors import EstateError
+from movelot_core.errors import GroupError
 from movelot_core.units import GIB
 
 
-def all_plans(estate: Estate) -> list[np.ndarray]:
-    """Every placement there is; for estates of a handful of disks only."""
-    stores = range(len(estate.datastores))
-    return [np.array(place, dtype=np.int64) for place in itertools.product(stores, repeat=len(estate.disks))]
+def all_plans(group: Group) -> list[np.ndarray]:
+    """Every placement there is; for groups of a handful of disks only."""
+    stores = range(len(group.datastores))
+    return [np.array(place, dtype=np.int64) for place in itertools.product(stores, repeat=len(group.disks))]
 
 
-def least_bytes_that_clear(estate: Estate, share_of_limit: float = 1.0) -> int | None:
+def least_bytes_that_clear(group: Group, share_of_limit: float = 1.0) -> int | None:
     """The fewest bytes with which every ceiling holds and no Must is broken, found by trying everything.
 
     No pool may then carry more than this share of the load at which it reaches its ceiling.
     """
-    limits = np.array([curve.load_at(estate.latency_ceiling_ms) for curve in estate.curves])
+    limits = np.array([curve.load_at(group.latency_ceiling_ms) for curve in group.curves])
     lawful = []
-    for place in all_plans(estate):
-        state = judge(estate, place)
+    for place in all_plans(group):
+        state = judge(group, place)
         keeps = share_of_limit == 1.0 or bool((state.load.max(axis=1) <= limits * share_of_limit).all())
-        if keeps and state.clear and not broken_musts(estate, place):
-            lawful.append(int(estate.size_bytes[place != estate.place].sum()))
+        if keeps and state.clear and not broken_musts(group, place):
+            lawful.append(int(group.size_bytes[place != group.place].sum()))
     return min(lawful, default=None)
 
 
 @st.composite
-def tiny(draw: st.DrawFn) -> Estate:
+def tiny(draw: st.DrawFn) -> Group:
     """Up to five disks on up to three datastores of two pools, with loads, reach and pins at random."""
     disks, stores = draw(st.integers(1, 5)), draw(st.integers(2, 3))
-    estate = small(
+    group = small(
         draw(st.lists(st.integers(1, 60), min_size=disks, max_size=disks)),
         draw(st.lists(st.integers(0, stores - 1), min_size=disks, max_size=disks)),
         draw(st.lists(st.integers(60, 160), min_size=stores, max_size=stores)),
@@ -54,95 +54,93 @@ def tiny(draw: st.DrawFn) -> Estate:
     )
     reach = draw(st.lists(st.booleans(), min_size=disks * stores, max_size=disks * stores))
     pinned = draw(st.lists(st.booleans(), min_size=disks, max_size=disks))
-    return dataclasses.replace(estate, reach=np.array(reach).reshape(disks, stores), pinned=np.array(pinned))
+    return dataclasses.replace(group, reach=np.array(reach).reshape(disks, stores), pinned=np.array(pinned))
 
 
 def test_a_plan_that_leaves_a_pool_at_its_very_limit_is_not_taken() -> None:
     """850 IOPS where 800 reach the ceiling: moving 50 away is the least, and leaves nothing for what is measured."""
-    estate = small([60, 2, 1], [0, 0, 0], [160, 160], iops=[400.0, 400.0, 50.0], pool_of=[0, 1])
-    assert least_bytes_that_clear(estate) == GIB
-    assert clear(estate).moved_bytes == least_bytes_that_clear(estate, 1 - 2e-4) == 2 * GIB
+    group = small([60, 2, 1], [0, 0, 0], [160, 160], iops=[400.0, 400.0, 50.0], pool_of=[0, 1])
+    assert least_bytes_that_clear(group) == GIB
+    assert clear(group).moved_bytes == least_bytes_that_clear(group, 1 - 2e-4) == 2 * GIB
 
 
 @settings(max_examples=60, deadline=None)
 @given(tiny())
-def test_no_plan_that_clears_moves_fewer_bytes_than_the_exact_one(estate: Estate) -> None:
-    least = least_bytes_that_clear(estate)
-    plan = clear(estate)
+def test_no_plan_that_clears_moves_fewer_bytes_than_the_exact_one(group: Group) -> None:
+    least = least_bytes_that_clear(group)
+    plan = clear(group)
     if least is None:
         assert not plan.after.clear
     else:
         assert plan.after.clear
         # The planner keeps a ten-thousandth of the load limit as margin: where only a plan within it moves less, it may
         # move what a plan without needs.
-        roomy = least_bytes_that_clear(estate, 1 - 2e-4)
+        roomy = least_bytes_that_clear(group, 1 - 2e-4)
         assert plan.moved_bytes == least or plan.moved_bytes == roomy
         assert plan.bound_bytes <= least
 
 
 @settings(max_examples=60, deadline=None)
 @given(tiny())
-def test_the_relaxed_cover_bounds_every_plan_that_clears(estate: Estate) -> None:
-    least = least_bytes_that_clear(estate)
-    before = judge(estate, estate.place)
-    bound = sum(
-        float(part.cost @ cover._relaxed(part)) for part in cover.pool_covers(estate, before) if len(part.disks)
-    )
+def test_the_relaxed_cover_bounds_every_plan_that_clears(group: Group) -> None:
+    least = least_bytes_that_clear(group)
+    before = judge(group, group.place)
+    bound = sum(float(part.cost @ cover._relaxed(part)) for part in cover.pool_covers(group, before) if len(part.disks))
     if least is not None:
         assert bound <= least * (1 + 1e-6) + 1
 
 
 @pytest.mark.parametrize("seed", [4, 5, 6])
 def test_both_planners_clear_the_same_estate_close_to_each_other(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    estate = generate(60, 6, 3, seed)
-    best = clear(estate)
+    group = generate(60, 6, 3, seed)
+    best = clear(group)
     monkeypatch.setattr(exact, "VARIABLES_MAX", 0)
-    by_pool = clear(estate)
+    by_pool = clear(group)
     assert best.after.clear
     assert by_pool.after.clear
     assert best.moved_bytes <= by_pool.moved_bytes <= best.moved_bytes * 1.15 + GIB
 
 
 def test_a_disk_of_a_quiet_pool_is_left_alone_by_both_planners(monkeypatch: pytest.MonkeyPatch) -> None:
-    estate = small([60, 30, 40], [0, 0, 1], [100, 100, 100], pool_of=[0, 1, 1])
-    moved = {move.disk for move in clear(estate).moves}
+    group = small([60, 30, 40], [0, 0, 1], [100, 100, 100], pool_of=[0, 1, 1])
+    moved = {move.disk for move in clear(group).moves}
     monkeypatch.setattr(exact, "VARIABLES_MAX", 0)
-    assert {move.disk for move in clear(estate).moves} == moved == {1}
+    assert {move.disk for move in clear(group).moves} == moved == {1}
 
 
-def ledger_of(estate: Estate) -> Ledger:
-    return Ledger.found(estate)
+def ledger_of(group: Group) -> Ledger:
+    return Ledger.found(group)
 
 
 def test_each_refusal_has_its_reason_in_the_order_of_the_tests() -> None:
     # Pool 1 bears 800 and has 700: a disk with 200 would make it too slow. Datastore 2 has no room, 3 is out of reach.
-    estate = small(
+    group = small(
         [30, 70, 75, 10],
         [0, 1, 2, 3],
         [100, 200, 100, 100],
         iops=[200, 700, 0, 0],
         pool_of=[0, 1, 0, 0],
     )
-    reach = estate.reach.copy()
+    reach = group.reach.copy()
     reach[0, 3] = False
-    refused = ledger_of(dataclasses.replace(estate, reach=reach)).refusals(0)
+    refused = ledger_of(dataclasses.replace(group, reach=reach)).refusals(0)
     assert refused == [None, Refusal.TOO_SLOW, Refusal.NO_ROOM, Refusal.UNREACHED]
 
 
 def test_a_booked_move_takes_room_and_load_from_one_place_to_the_other() -> None:
-    estate = small([30, 20], [0, 0], [100, 100], iops=[100, 50], pool_of=[0, 1])
-    ledger = ledger_of(estate)
+    group = small([30, 20], [0, 0], [100, 100], iops=[100, 50], pool_of=[0, 1])
+    ledger = ledger_of(group)
     ledger.move(0, 1)
     assert list(ledger.used // GIB) == [20, 30]
     assert ledger.load[:, 0] == pytest.approx([50, 100])
     ledger.move(0, 0)
-    assert (ledger.place == estate.place).all()
-    assert ledger.load == pytest.approx(judge(estate, estate.place).load)
+    assert (ledger.place == group.place).all()
+    assert ledger.load == pytest.approx(judge(group, group.place).load)
 
 
 def test_the_best_place_has_most_slack_and_stays_on_the_array_when_it_can() -> None:
-    estate = small([10, 60], [0, 1], [100, 100, 400, 100], pool_of=[0, 0, 1, 1])
-    far = dataclasses.replace(estate, array_of=("granite", "basalt"))
+    group = small([10, 60], [0, 1], [100, 100, 400, 100], pool_of=[0, 0, 1, 1])
+    far = dataclasses.replace(group, array_of=("granite", "basalt"))
     # On granite itself only datastore 1 is another one, though basalt's has far more room.
     assert ledger_of(far).best(0, leave_pool=False) == 1
     assert ledger_of(far).best(0, leave_pool=True) == 2
@@ -150,27 +148,27 @@ def test_the_best_place_has_most_slack_and_stays_on_the_array_when_it_can() -> N
 
 
 def test_chosen_disks_find_homes_largest_first_and_the_rest_are_named() -> None:
-    estate = small([50, 45, 40], [0, 0, 0], [100, 100, 60], pool_of=[0, 0, 0])
-    ledger, homeless = place_chosen(estate, np.array([0, 1, 2]), np.zeros(3, dtype=bool))
+    group = small([50, 45, 40], [0, 0, 0], [100, 100, 60], pool_of=[0, 0, 0])
+    ledger, homeless = place_chosen(group, np.array([0, 1, 2]), np.zeros(3, dtype=bool))
     # 80 may be held by datastore 1 and 48 by datastore 2: 50 goes to one, 45 to the other, 40 finds nothing.
     assert (list(ledger.place), homeless) == ([1, 2, 0], [2])
 
 
 @settings(max_examples=40, deadline=None)
 @given(tiny(), st.lists(st.integers(0, 2), min_size=5, max_size=5))
-def test_a_person_s_placement_is_judged_like_any_plan(estate: Estate, wanted: list[int]) -> None:
-    place = np.minimum(np.array(wanted[: len(estate.disks)], dtype=np.int64), len(estate.datastores) - 1)
-    plan = plan_for(estate, place, 0.0)
+def test_a_person_s_placement_is_judged_like_any_plan(group: Group, wanted: list[int]) -> None:
+    place = np.minimum(np.array(wanted[: len(group.disks)], dtype=np.int64), len(group.datastores) - 1)
+    plan = plan_for(group, place, 0.0)
     assert plan.moved_bytes == sum(move.size_bytes for move in plan.moves)
-    assert {move.disk for move in plan.moves} == set(np.flatnonzero(place != estate.place))
-    assert (plan.after.used_bytes == estate.used(place)).all()
+    assert {move.disk for move in plan.moves} == set(np.flatnonzero(place != group.place))
+    assert (plan.after.used_bytes == group.used(place)).all()
     stays_over = {entry.subject for entry in plan.unresolved if entry.kind == "fill"}
-    assert stays_over == {estate.datastores[s] for s in np.flatnonzero(plan.after.over_fill)}
+    assert stays_over == {group.datastores[s] for s in np.flatnonzero(plan.after.over_fill)}
 
 
 def test_gains_say_what_a_move_does_by_itself() -> None:
-    estate = small([30, 30, 30], [0, 0, 0], [100, 200], iops=[500, 300, 50], pool_of=[0, 1])
-    plan = plan_for(estate, np.array([1, 0, 0]), 0.0)
+    group = small([30, 30, 30], [0, 0, 0], [100, 200], iops=[500, 300, 50], pool_of=[0, 1])
+    plan = plan_for(group, np.array([1, 0, 0]), 0.0)
     latency, fill = plan.moves[0].gains
     # 850 of 1000 busy is 6.7 ms; without 500 it is 350: 1/(1-0.35) = 1.54 ms.
     assert (latency.kind, latency.subject) == ("latency", "pool-0")
@@ -179,30 +177,30 @@ def test_gains_say_what_a_move_does_by_itself() -> None:
 
 
 def test_a_copy_inside_the_array_is_offloaded_and_one_to_another_is_not() -> None:
-    estate = small([30, 20], [0, 0], [100, 100, 100], pool_of=[0, 0, 1])
-    far = dataclasses.replace(estate, array_of=("granite", "basalt"))
+    group = small([30, 20], [0, 0], [100, 100, 100], pool_of=[0, 0, 1])
+    far = dataclasses.replace(group, array_of=("granite", "basalt"))
     plan = plan_for(far, np.array([1, 2]), 0.0)
     assert [move.offloaded for move in plan.moves] == [True, False]
 
 
 def test_the_plan_prefers_an_offloaded_copy_among_equals() -> None:
-    estate = small([60, 30], [0, 0], [100, 100, 100], pool_of=[0, 1, 0])
-    far = dataclasses.replace(estate, array_of=("granite", "basalt"))
+    group = small([60, 30], [0, 0], [100, 100, 100], pool_of=[0, 1, 0])
+    far = dataclasses.replace(group, array_of=("granite", "basalt"))
     plan: Plan = clear(far)
     assert [(move.disk, move.target, move.offloaded) for move in plan.moves] == [(1, 2, True)]
 
 
 def test_what_was_over_already_may_stay_so_but_takes_nothing_more() -> None:
-    estate = small([95, 10], [0, 1], [100, 100])
-    most_bytes, most_load = limits(estate, judge(estate, estate.place))
+    group = small([95, 10], [0, 1], [100, 100])
+    most_bytes, most_load = limits(group, judge(group, group.place))
     assert list(most_bytes // GIB) == [95, 80]
     assert (most_load >= 800).all()
-    assert broken_musts(estate, np.array([0, 1])) == []
-    assert broken_musts(estate, np.array([0, 0])) == ["store-0 would be over its fill ceiling"]
+    assert broken_musts(group, np.array([0, 1])) == []
+    assert broken_musts(group, np.array([0, 0])) == ["store-0 would be over its fill ceiling"]
 
 
 def test_arrays_that_do_not_fit_one_another_are_refused_by_name() -> None:
-    with pytest.raises(EstateError, match="reach"):
+    with pytest.raises(GroupError, match="reach"):
         small([10], [0], [100], reach=np.ones((2, 2), dtype=bool))
 
 

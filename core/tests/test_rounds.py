@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from core.tests.builders import small
-from movelot_core.balance.estate import judge
+from movelot_core.balance.group import judge
 from movelot_core.balance.heat import FAIR_LEVEL, heat, levels
 from movelot_core.fabric.causes import Access, Cause
 from movelot_core.fabric.paths import PathVerdict
@@ -34,24 +34,24 @@ def test_the_runway_is_free_space_over_growth_and_unknown_without_growth() -> No
 
 
 def test_a_full_datastore_says_by_how_much_and_how_long_it_lasts() -> None:
-    estate = small([95], [0], [100, 100])
-    found = over_fill(estate, judge(estate, estate.place), {0: 1.0 * GIB})
+    group = small([95], [0], [100, 100])
+    found = over_fill(group, judge(group, group.place), {0: 1.0 * GIB})
     assert list(found) == [0]
     assert found[0].over_bytes == 15 * GIB
     assert found[0].runway_days == pytest.approx(5.0)
 
 
 def test_a_quiet_estate_has_no_finding() -> None:
-    estate = small([10], [0], [100, 100], iops=[100])
-    state = judge(estate, estate.place)
-    assert over_fill(estate, state, {}) == {}
-    assert slow_pools(estate, state) == {}
+    group = small([10], [0], [100, 100], iops=[100])
+    state = judge(group, group.place)
+    assert over_fill(group, state, {}) == {}
+    assert slow_pools(group, state) == {}
 
 
 def test_a_slow_pool_names_the_fewest_disks_that_make_half_of_its_load() -> None:
     # 500 + 300 + 100 = 900 over the limit of 800; 500 alone is 56 %.
-    estate = small([10, 10, 10], [0, 0, 0], [100], iops=[300, 500, 100])
-    found = slow_pools(estate, judge(estate, estate.place))[0]
+    group = small([10, 10, 10], [0, 0, 0], [100], iops=[300, 500, 100])
+    found = slow_pools(group, judge(group, group.place))[0]
     assert found.heavy_disks == (1,)
     assert found.heavy_share == pytest.approx(500 / 900)
     assert found.peak_ms == pytest.approx(10.0)
@@ -94,14 +94,14 @@ def test_one_cause_of_missing_paths_to_two_arrays_is_one_finding() -> None:
 
 def test_heat_is_load_per_gib_at_the_peak_hour_and_levels_double() -> None:
     # Room is 80 GiB, the pool bears 800: 10 per GiB is fair and begins level 3.
-    estate = small([10, 10, 10], [0, 0, 0], [100], iops=[100, 199, 400])
-    state = judge(estate, estate.place)
-    heats = heat(estate, state)
+    group = small([10, 10, 10], [0, 0, 0], [100], iops=[100, 199, 400])
+    state = judge(group, group.place)
+    heats = heat(group, state)
     assert heats == pytest.approx([10.0, 19.9, 40.0])
-    assert list(levels(estate, heats)) == [FAIR_LEVEL, FAIR_LEVEL, 5]
+    assert list(levels(group, heats)) == [FAIR_LEVEL, FAIR_LEVEL, 5]
 
 
 def test_an_idle_disk_is_cool_whatever_its_size() -> None:
-    estate = small([1, 500], [0, 0], [1000], iops=[0, 0])
-    assert list(levels(estate, heat(estate, judge(estate, estate.place)))) == [0, 0]
-    assert not np.isnan(heat(estate, judge(estate, estate.place))).any()
+    group = small([1, 500], [0, 0], [1000], iops=[0, 0])
+    assert list(levels(group, heat(group, judge(group, group.place)))) == [0, 0]
+    assert not np.isnan(heat(group, judge(group, group.place))).any()

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, linprog, milp
 
-from movelot_core.balance.estate import Bools, Estate, Ints, State
+from movelot_core.balance.group import Bools, Group, Ints, State
 from movelot_core.latency import Floats
 
 CANDIDATES_BEYOND_LP = 30
@@ -46,24 +46,24 @@ class Cover:
     bound_bytes: float
 
 
-def pool_covers(estate: Estate, before: State) -> Iterator[PoolCover]:
+def pool_covers(group: Group, before: State) -> Iterator[PoolCover]:
     """The covering problems of the pools on which something is over, each scaled so that demands are 1."""
-    pool_of_disk = estate.pool_of[estate.place]
-    for pool in range(len(estate.pools)):
-        stores = np.flatnonzero(before.over_fill & (estate.pool_of == pool))
+    pool_of_disk = group.pool_of[group.place]
+    for pool in range(len(group.pools)):
+        stores = np.flatnonzero(before.over_fill & (group.pool_of == pool))
         hours = np.flatnonzero(before.over_latency[pool])
         if not len(stores) and not len(hours):
             continue
-        disks = np.flatnonzero((pool_of_disk == pool) & ~estate.pinned)
-        size = estate.size_bytes[disks].astype(float)
+        disks = np.flatnonzero((pool_of_disk == pool) & ~group.pinned)
+        size = group.size_bytes[disks].astype(float)
         rows, demand = [], []
         for store in stores:
-            rows.append(size * (estate.place[disks] == store))
-            demand.append(float(before.used_bytes[store] - estate.room_bytes[store]))
-        own = estate.load_on(pool, disks)
+            rows.append(size * (group.place[disks] == store))
+            demand.append(float(before.used_bytes[store] - group.room_bytes[store]))
+        own = group.load_on(pool, disks)
         for hour in hours:
             rows.append(own[:, hour])
-            limit = estate.load_limit[pool]
+            limit = group.load_limit[pool]
             demand.append(float(before.load[pool, hour] - limit) + LOAD_MARGIN * limit)
         scale = np.array(demand)
         yield PoolCover(
@@ -77,12 +77,12 @@ def pool_covers(estate: Estate, before: State) -> Iterator[PoolCover]:
         )
 
 
-def choose(estate: Estate, before: State) -> Cover:
+def choose(group: Group, before: State) -> Cover:
     """Disks to move, close to least bytes, with the bound that no plan can beat."""
     chosen: list[int] = []
     off_pool: list[bool] = []
     bound = 0.0
-    for cover in pool_covers(estate, before):
+    for cover in pool_covers(group, before):
         if not len(cover.disks):
             continue
         fraction = _relaxed(cover)

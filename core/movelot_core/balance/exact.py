@@ -11,7 +11,7 @@ import numpy as np
 from scipy import sparse
 from scipy.optimize import Bounds, LinearConstraint, OptimizeResult, linprog, milp
 
-from movelot_core.balance.estate import Estate, Ints, judge
+from movelot_core.balance.group import Group, Ints, judge
 from movelot_core.latency import Floats
 
 VARIABLES_MAX = 2500
@@ -42,14 +42,14 @@ class _Model:
     slacks: int
 
 
-def fits(estate: Estate) -> bool:
+def fits(group: Group) -> bool:
     """Whether the group is small enough for the exact model."""
-    return int(estate.reach.sum()) + len(estate.disks) <= VARIABLES_MAX
+    return int(group.reach.sum()) + len(group.disks) <= VARIABLES_MAX
 
 
-def solve(estate: Estate) -> Exact | None:
+def solve(group: Group) -> Exact | None:
     """The placement with least bytes moved, or None when the solver ends without one."""
-    model = _model(estate)
+    model = _model(group)
     count = len(model.disk)
     slack_cost = np.concatenate([np.zeros(count), np.ones(model.slacks)])
     first = _milp(model, slack_cost, None)
@@ -62,43 +62,43 @@ def solve(estate: Estate) -> Exact | None:
     if best.x is None:
         return None
     chosen = np.asarray(best.x)[:count] > 0.5
-    place = estate.place.copy()
+    place = group.place.copy()
     place[model.disk[chosen]] = model.store[chosen]
-    return Exact(place, _bound(model, allowed) * float(estate.size_bytes.sum()))
+    return Exact(place, _bound(model, allowed) * float(group.size_bytes.sum()))
 
 
-def _model(estate: Estate) -> _Model:
-    disks, stores = len(estate.disks), len(estate.datastores)
-    may = estate.reach & ~estate.pinned[:, None]
-    may[np.arange(disks), estate.place] = True
+def _model(group: Group) -> _Model:
+    disks, stores = len(group.disks), len(group.datastores)
+    may = group.reach & ~group.pinned[:, None]
+    may[np.arange(disks), group.place] = True
     disk, store = np.nonzero(may)
-    count, pools = len(disk), len(estate.pools)
-    before = judge(estate, estate.place)
+    count, pools = len(disk), len(group.pools)
+    before = judge(group, group.place)
     hours = before.load.shape[1]
     one_place = sparse.csr_matrix((np.ones(count), (disk, np.arange(count))), shape=(disks, count))
-    scale = float(max(estate.capacity_bytes.max(), 1))
-    space = sparse.csr_matrix((estate.size_bytes[disk] / scale, (store, np.arange(count))), shape=(stores, count))
+    scale = float(max(group.capacity_bytes.max(), 1))
+    space = sparse.csr_matrix((group.size_bytes[disk] / scale, (store, np.arange(count))), shape=(stores, count))
     load_rows = []
     for pool in range(pools):
-        on_pool = estate.pool_of[store] == pool
-        own = estate.load_on(pool, disk) / max(estate.curves[pool].x_max, 1e-9)
+        on_pool = group.pool_of[store] == pool
+        own = group.load_on(pool, disk) / max(group.curves[pool].x_max, 1e-9)
         load_rows.append(sparse.csr_matrix(own.T * on_pool))
     slacks = stores + pools * hours
     loads = sparse.vstack(load_rows)
     left = sparse.vstack([one_place, space, loads])
     right = sparse.vstack([sparse.csr_matrix((disks, slacks)), -sparse.identity(slacks)])
-    x_max = np.array([curve.x_max for curve in estate.curves])[:, None]
+    x_max = np.array([curve.x_max for curve in group.curves])[:, None]
     # A ceiling found broken may stay broken by as much as it was, never by more: that caps the slack.
-    load_room = (estate.load_limit[:, None] * (1 - LOAD_MARGIN) - estate.other_load) / np.maximum(x_max, 1e-9)
-    space_room = (estate.room_bytes - estate.other_bytes) / scale
-    size_share = estate.size_bytes[disk] / max(float(estate.size_bytes.sum()), 1.0)
-    moved = store != estate.place[disk]
+    load_room = (group.load_limit[:, None] * (1 - LOAD_MARGIN) - group.other_load) / np.maximum(x_max, 1e-9)
+    space_room = (group.room_bytes - group.other_bytes) / scale
+    size_share = group.size_bytes[disk] / max(float(group.size_bytes.sum()), 1.0)
+    moved = store != group.place[disk]
     over_hosts = np.array(
         [
             a != b
             for a, b in zip(
-                np.array(estate.array_of)[estate.pool_of[store]],
-                np.array(estate.array_of)[estate.pool_of[estate.place[disk]]],
+                np.array(group.array_of)[group.pool_of[store]],
+                np.array(group.array_of)[group.pool_of[group.place[disk]]],
                 strict=True,
             )
         ]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from movelot_core.balance.clear import Move
-from movelot_core.balance.estate import Estate
+from movelot_core.balance.group import Group
 from movelot_core.lots import Slot, StepGraph, StepNode
 
 
@@ -18,6 +18,7 @@ class CopyRates:
     over_hosts: float
 
     def seconds(self, move: Move) -> float:
+        """Seconds that the copy of ``move`` takes by itself."""
         return move.size_bytes / (self.offloaded if move.offloaded else self.over_hosts)
 
 
@@ -37,7 +38,7 @@ COPIES_PER_DATASTORE = 2
 COPIES_PER_ARRAY = 4
 
 
-def order_moves(estate: Estate, moves: Sequence[Move], rates: CopyRates) -> list[OrderedMove]:
+def order_moves(group: Group, moves: Sequence[Move], rates: CopyRates) -> list[OrderedMove]:
     """Moves in an order in which every target has room when its copy starts, however long each copy takes.
 
     A copy holds its full size at the target from its start, and its source until its end. A target may be filled
@@ -45,8 +46,8 @@ def order_moves(estate: Estate, moves: Sequence[Move], rates: CopyRates) -> list
     has freed. Moves that wait for one another in a ring are broken by staging one through a datastore with room.
     Raises nothing: a move for which no order exists is left out, with all that would need the space it frees.
     """
-    used = estate.used(estate.place)
-    most = [max(int(room), int(found)) for room, found in zip(estate.room_bytes, used, strict=True)]
+    used = group.used(group.place)
+    most = [max(int(room), int(found)) for room, found in zip(group.room_bytes, used, strict=True)]
     taken = [int(value) for value in used]
     ordered: list[Entry] = []
     staged: set[int] = set()
@@ -59,7 +60,7 @@ def order_moves(estate: Estate, moves: Sequence[Move], rates: CopyRates) -> list
             ordered.append((placed, _after_own(placed, ordered, needs), False))
             taken[placed.target] += placed.size_bytes
             continue
-        legs = _stage(estate, waiting, staged, taken, most)
+        legs = _stage(group, waiting, staged, taken, most)
         if legs is None:
             break
         ring, first, second = legs
@@ -68,7 +69,7 @@ def order_moves(estate: Estate, moves: Sequence[Move], rates: CopyRates) -> list
         ordered.append((first, _after_own(first, ordered, ()), True))
         taken[first.target] += first.size_bytes
         waiting.append(second)
-    return _scheduled(estate, _without({move.disk for move in waiting}, ordered), rates)
+    return _scheduled(group, _without({move.disk for move in waiting}, ordered), rates)
 
 
 def _without(lost: set[int], ordered: Sequence[Entry]) -> list[Entry]:
@@ -111,7 +112,7 @@ def _needs(move: Move, ordered: Sequence[Entry], taken: Sequence[int], most: Seq
 
 
 def _stage(
-    estate: Estate, waiting: Sequence[Move], staged: set[int], taken: Sequence[int], most: Sequence[int]
+    group: Group, waiting: Sequence[Move], staged: set[int], taken: Sequence[int], most: Sequence[int]
 ) -> tuple[Move, Move, Move] | None:
     """The smallest move that others wait for and that fits through a third datastore, with its two legs.
 
@@ -121,23 +122,23 @@ def _stage(
     for move in sorted(waiting, key=lambda move: (move.size_bytes, move.disk)):
         if move.disk in staged or move.source not in awaited:
             continue
-        for store in range(len(estate.datastores)):
-            if store in (move.source, move.target) or not estate.reach[move.disk, store]:
+        for store in range(len(group.datastores)):
+            if store in (move.source, move.target) or not group.reach[move.disk, store]:
                 continue
             if taken[store] + move.size_bytes <= most[store]:
-                arrays = [estate.array_of[estate.pool_of[s]] for s in (move.source, store, move.target)]
+                arrays = [group.array_of[group.pool_of[s]] for s in (move.source, store, move.target)]
                 first = Move(move.disk, move.source, store, move.size_bytes, arrays[0] == arrays[1], move.gains)
                 second = Move(move.disk, store, move.target, move.size_bytes, arrays[1] == arrays[2], move.gains)
                 return move, first, second
     return None
 
 
-def _scheduled(estate: Estate, ordered: Sequence[Entry], rates: CopyRates) -> list[OrderedMove]:
-    stores = {f"datastore {s}": COPIES_PER_DATASTORE for s in range(len(estate.datastores))}
+def _scheduled(group: Group, ordered: Sequence[Entry], rates: CopyRates) -> list[OrderedMove]:
+    stores = {f"datastore {s}": COPIES_PER_DATASTORE for s in range(len(group.datastores))}
     nodes = tuple(
         StepNode(
             key=str(n),
-            lane=f"array {estate.array_of[estate.pool_of[move.target]]}",
+            lane=f"array {group.array_of[group.pool_of[move.target]]}",
             seconds=rates.seconds(move),
             needs=frozenset(str(need) for need in needs),
             slots=(f"datastore {move.source}", f"datastore {move.target}"),

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from movelot_core.balance.estate import Bools, Estate, Ints, judge, limits
+from movelot_core.balance.group import Bools, Group, Ints, judge, limits
 from movelot_core.latency import Floats
 
 EXCHANGES_MAX = 40
@@ -25,7 +25,7 @@ class Refusal(StrEnum):
 class Ledger:
     """Use and load as moves are booked; starts from the found state and never lets a limit be passed."""
 
-    estate: Estate
+    group: Group
     place: Ints
     used: Ints
     load: Floats
@@ -33,72 +33,73 @@ class Ledger:
     most_load: Floats
 
     @classmethod
-    def found(cls, estate: Estate) -> Ledger:
-        before = judge(estate, estate.place)
+    def found(cls, group: Group) -> Ledger:
+        """The ledger of a group as it is now, before any move."""
+        before = judge(group, group.place)
         # A target has to stay under its ceiling; being over already is no licence to take more.
         return cls(
-            estate,
-            estate.place.copy(),
+            group,
+            group.place.copy(),
             before.used_bytes.copy(),
             before.load.copy(),
-            estate.room_bytes,
-            limits(estate, before)[1],
+            group.room_bytes,
+            limits(group, before)[1],
         )
 
     def refusals(self, disk: int) -> list[Refusal | None]:
         """[s] The first reason against each datastore for ``disk``, None where it may go."""
         room, quick = self._tests(disk)
-        reach = self.estate.reach[disk]
+        reach = self.group.reach[disk]
         return [
             next((why for holds, why in zip((reach[s], room[s], quick[s]), Refusal, strict=True) if not holds), None)
-            for s in range(len(self.estate.datastores))
+            for s in range(len(self.group.datastores))
         ]
 
     def _tests(self, disk: int) -> tuple[Bools, Bools]:
-        estate = self.estate
+        group = self.group
         here = self.place[disk]
-        room: Bools = np.asarray(self.used + estate.size_bytes[disk] <= self.most_bytes)
-        own = estate.loads_anywhere(disk)
+        room: Bools = np.asarray(self.used + group.size_bytes[disk] <= self.most_bytes)
+        own = group.loads_anywhere(disk)
         within: Bools = np.asarray((self.load + own <= self.most_load).all(axis=1))
-        within[estate.pool_of[here]] = True
-        return room, within[estate.pool_of]
+        within[group.pool_of[here]] = True
+        return room, within[group.pool_of]
 
     def best(self, disk: int, leave_pool: bool) -> int | None:
         """The datastore with the most slack left after taking ``disk``; copies inside an array win ties of kind."""
-        estate, here = self.estate, int(self.place[disk])
+        group, here = self.group, int(self.place[disk])
         room, quick = self._tests(disk)
-        may: Bools = np.asarray(estate.reach[disk] & room & quick)
+        may: Bools = np.asarray(group.reach[disk] & room & quick)
         may[here] = False
         if leave_pool:
-            may &= estate.pool_of != estate.pool_of[here]
+            may &= group.pool_of != group.pool_of[here]
         if not may.any():
             return None
-        own = estate.loads_anywhere(disk)
-        space_left = 1 - (self.used + estate.size_bytes[disk]) / np.maximum(estate.capacity_bytes, 1)
-        load_left = (1 - (self.load + own) / np.maximum(estate.load_limit[:, None], 1e-9)).min(axis=1)
-        arrays = np.array(estate.array_of)
-        same_array = arrays[estate.pool_of] == arrays[estate.pool_of[here]]
-        score = np.minimum(space_left, load_left[estate.pool_of]) + same_array
+        own = group.loads_anywhere(disk)
+        space_left = 1 - (self.used + group.size_bytes[disk]) / np.maximum(group.capacity_bytes, 1)
+        load_left = (1 - (self.load + own) / np.maximum(group.load_limit[:, None], 1e-9)).min(axis=1)
+        arrays = np.array(group.array_of)
+        same_array = arrays[group.pool_of] == arrays[group.pool_of[here]]
+        score = np.minimum(space_left, load_left[group.pool_of]) + same_array
         return int(np.argmax(np.where(may, score, -np.inf)))
 
     def move(self, disk: int, target: int) -> None:
         """Book ``disk`` at ``target``."""
-        estate, here = self.estate, int(self.place[disk])
-        self.used[here] -= estate.size_bytes[disk]
-        self.used[target] += estate.size_bytes[disk]
-        own = estate.loads_anywhere(disk)
-        self.load[estate.pool_of[here]] -= own[estate.pool_of[here]]
-        self.load[estate.pool_of[target]] += own[estate.pool_of[target]]
+        group, here = self.group, int(self.place[disk])
+        self.used[here] -= group.size_bytes[disk]
+        self.used[target] += group.size_bytes[disk]
+        own = group.loads_anywhere(disk)
+        self.load[group.pool_of[here]] -= own[group.pool_of[here]]
+        self.load[group.pool_of[target]] += own[group.pool_of[target]]
         self.place[disk] = target
 
 
-def place_chosen(estate: Estate, disks: Ints, off_pool: Bools) -> tuple[Ledger, list[int]]:
+def place_chosen(group: Group, disks: Ints, off_pool: Bools) -> tuple[Ledger, list[int]]:
     """Targets for ``disks``, largest first. Returns the booked ledger and the disks that fit nowhere.
 
     A disk that fits nowhere is tried once more after all others, then against room made by other chosen disks.
     """
-    ledger = Ledger.found(estate)
-    order = np.lexsort((disks, -estate.size_bytes[disks]))
+    ledger = Ledger.found(group)
+    order = np.lexsort((disks, -group.size_bytes[disks]))
     homeless: list[tuple[int, bool]] = []
     for n in order:
         disk, leave = int(disks[n]), bool(off_pool[n])
@@ -123,22 +124,22 @@ def replace_homeless(ledger: Ledger, homeless: list[int]) -> list[int]:
     For each homeless disk, the smallest set of its neighbours (largest first, never larger than it) that do find
     a home is moved until as many bytes as it has are gone, or nothing more fits.
     """
-    estate, left = ledger.estate, []
+    group, left = ledger.group, []
     for disk in homeless:
-        here, wanted = int(ledger.place[disk]), int(estate.size_bytes[disk])
-        near = np.flatnonzero((ledger.place == here) & ~estate.pinned)
-        near = near[np.lexsort((near, -estate.size_bytes[near]))]
+        here, wanted = int(ledger.place[disk]), int(group.size_bytes[disk])
+        near = np.flatnonzero((ledger.place == here) & ~group.pinned)
+        near = near[np.lexsort((near, -group.size_bytes[near]))]
         tried = 0
         for other in near:
             if wanted <= 0 or tried >= EXCHANGES_MAX:
                 break
-            if other == disk or ledger.place[other] != estate.place[other]:
+            if other == disk or ledger.place[other] != group.place[other]:
                 continue
             tried += 1
             target = ledger.best(int(other), leave_pool=False)
             if target is not None:
                 ledger.move(int(other), target)
-                wanted -= int(estate.size_bytes[other])
+                wanted -= int(group.size_bytes[other])
         if wanted > 0:
             left.append(disk)
     return left

@@ -43,6 +43,7 @@ class Loss:
     thinner: Bools
 
     def effect(self, volume: int, host: int) -> Effect:
+        """What the loss means for a host that has a volume, both by index."""
         if self.before[volume, host] > 0 and self.after[volume, host] == 0:
             return Effect.STOPS
         return Effect.THINNER if self.thinner[volume, host] else Effect.NONE

@@ -50,6 +50,7 @@ class Fabric:
 
     @classmethod
     def of(cls, ports: Iterable[HostPort], portals: Iterable[Portal], offers: Iterable[Offer]) -> Fabric:
+        """The fabric of these in any order; the ports of each host are brought together."""
         return cls(tuple(sorted(ports, key=lambda port: (port.host, port.name))), tuple(portals), tuple(offers))
 
     def __repr__(self) -> str:
@@ -57,6 +58,7 @@ class Fabric:
 
     @cached_property
     def hosts(self) -> tuple[str, ...]:
+        """[h] Names of the hosts, in the order of their ports."""
         return tuple(dict.fromkeys(port.host for port in self.ports))
 
     @cached_property
@@ -177,6 +179,7 @@ class PathMatrix:
 
     @property
     def missing(self) -> Bools:
+        """[v, p, q] Paths that are expected and not seen."""
         return np.asarray(self.expected & ~self.seen)
 
     def per_host(self, which: Bools) -> Counts:

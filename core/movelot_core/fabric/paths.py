@@ -103,6 +103,7 @@ class PathVerdict:
 
     @property
     def missing(self) -> bool:
+        """Whether it is expected and not seen."""
         return self.expected and not self.seen
 
 

@@ -41,6 +41,7 @@ class BoundInterface:
 
     @property
     def is_bound(self) -> bool:
+        """Whether it has exactly one active uplink and none standby."""
         return len(self.active) == 1 and not self.standby
 
 

@@ -23,6 +23,7 @@ class FibreChannel(Transport):
     astray = Cause.FABRIC
 
     def conditions(self, port: HostPort, portal: Portal) -> Iterator[Condition]:
+        """Both have a link, and a zone of their fabric holds both."""
         yield portal.up, Cause.PORTAL_DOWN
         yield port.up, Cause.PORT_DOWN
         yield bool(port.zones & portal.zones), Cause.ZONE
@@ -32,4 +33,5 @@ class FibreChannel(Transport):
         return ""
 
     def switch(self, port: HostPort) -> str:
+        """The FC switch that it is cabled to."""
         return port.switch

@@ -22,6 +22,7 @@ class Iscsi(Transport):
     stands_by_for = frozenset({"FC"})
 
     def conditions(self, port: HostPort, portal: Portal) -> Iterator[Condition]:
+        """As for any over Ethernet, and the binding to one uplink."""
         yield from super().conditions(port, portal)
         yield len(port.active_uplinks) < 2, Cause.TWO_UPLINKS
         yield not port.standby_uplinks, Cause.STANDBY_UPLINK

@@ -1,4 +1,4 @@
-"""Seeded estates of any size for the planner's benchmarks and tests."""
+"""Seeded groups of any size for the planner's benchmarks and tests."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import dataclasses
 
 import numpy as np
 
-from movelot_core.balance.estate import Estate
+from movelot_core.balance.group import Group
 from movelot_core.latency import HOURS, ServiceCurve, features
 from movelot_core.units import GIB
 
@@ -14,7 +14,7 @@ FILL_CEILING = 0.82
 LATENCY_CEILING_MS = 9.0
 
 
-def generate(disks: int, datastores: int, pools: int, seed: int) -> Estate:
+def generate(disks: int, datastores: int, pools: int, seed: int) -> Group:
     """Disks of log-normal size with a daily peak each; about an eighth of datastores and pools start over."""
     rng = np.random.default_rng(seed)
     size = (np.exp(rng.normal(4.3, 0.8, disks)) * GIB).astype(np.int64)
@@ -28,7 +28,7 @@ def generate(disks: int, datastores: int, pools: int, seed: int) -> Estate:
     rate = np.exp(rng.normal(3.5, 1.0, disks))[:, None] * shape
     kib = np.repeat(rng.choice([4.0, 8.0, 16.0, 64.0], disks)[:, None], HOURS, axis=1)
     curve = ServiceCurve(0.6, 1e12, 2.0, 0.1)
-    estate = Estate(
+    group = Group(
         disks=tuple(f"disk-{n:05}" for n in range(disks)),
         size_bytes=size,
         place=place,
@@ -46,9 +46,9 @@ def generate(disks: int, datastores: int, pools: int, seed: int) -> Estate:
         fill_ceiling=FILL_CEILING,
         latency_ceiling_ms=LATENCY_CEILING_MS,
     )
-    busiest = estate.pool_load(place).max(axis=1)
+    busiest = group.pool_load(place).max(axis=1)
     share = rng.uniform(0.6, 0.85, pools)
     share[rng.random(pools) < 0.15] = 1.03
     x_max = busiest / share / (1 - curve.l0_ms / LATENCY_CEILING_MS)
     curves = tuple(dataclasses.replace(curve, x_max=float(value)) for value in x_max)
-    return dataclasses.replace(estate, curves=curves)
+    return dataclasses.replace(group, curves=curves)

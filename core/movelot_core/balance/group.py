@@ -12,7 +12,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from movelot_core.errors import EstateError
+from movelot_core.errors import GroupError
 from movelot_core.latency import Floats, ServiceCurve, weights
 
 Ints = NDArray[np.int64]
@@ -22,7 +22,7 @@ LOAD_SLACK = 1e-6
 
 
 @dataclass(frozen=True)
-class Estate:
+class Group:
     """Everything the planner may know of a group.
 
     ``features`` [4, d, h] as from ``latency.features``; ``reach`` [d, s] says where a disk may live (every host of
@@ -59,14 +59,14 @@ class Estate:
         }
         wrong = [name for name, (found, due) in shapes.items() if found != due]
         if wrong:
-            raise EstateError("estate_shape", f"Arrays of the wrong shape: {', '.join(wrong)}.")
+            raise GroupError("estate_shape", f"Arrays of the wrong shape: {', '.join(wrong)}.")
 
     def __repr__(self) -> str:
-        return f"<Estate {len(self.disks)} disks, {len(self.datastores)} datastores, {len(self.pools)} pools>"
+        return f"<Group {len(self.disks)} disks, {len(self.datastores)} datastores, {len(self.pools)} pools>"
 
     @cached_property
     def digest(self) -> str:
-        """Equal for estates that are equal in all their values, so that a plan for one is a plan for the other."""
+        """Equal for groups that are equal in all their values, so that a plan for one is a plan for the other."""
         told = hashlib.blake2b()
         for each in fields(self):
             value = getattr(self, each.name)
@@ -127,6 +127,7 @@ class State:
 
     @property
     def clear(self) -> bool:
+        """Whether no datastore is over its fill ceiling, and no pool over its latency ceiling at any hour."""
         return not (self.over_fill.any() or self.over_latency.any())
 
     @property
@@ -140,46 +141,44 @@ class State:
         return np.asarray(self.latency_ms.max(axis=1))
 
 
-def judge(estate: Estate, place: Ints) -> State:
-    """The state of ``estate`` with disks at ``place``."""
-    used = estate.used(place)
-    pool_load = estate.pool_load(place)
-    by_pool = [curve.latency_ms(row) for curve, row in zip(estate.curves, pool_load, strict=True)]
+def judge(group: Group, place: Ints) -> State:
+    """The state of ``group`` with disks at ``place``."""
+    used = group.used(place)
+    pool_load = group.pool_load(place)
+    by_pool = [curve.latency_ms(row) for curve, row in zip(group.curves, pool_load, strict=True)]
     latency = np.array(by_pool, dtype=np.float64).reshape(pool_load.shape)
     return State(
         used_bytes=used,
-        fill=used / np.maximum(estate.capacity_bytes, 1),
+        fill=used / np.maximum(group.capacity_bytes, 1),
         load=pool_load,
         latency_ms=latency,
-        over_fill=used > estate.room_bytes,
-        over_latency=pool_load > estate.load_limit[:, None] * (1 + LOAD_SLACK),
+        over_fill=used > group.room_bytes,
+        over_latency=pool_load > group.load_limit[:, None] * (1 + LOAD_SLACK),
     )
 
 
-def limits(estate: Estate, before: State) -> tuple[Ints, Floats]:
+def limits(group: Group, before: State) -> tuple[Ints, Floats]:
     """[s] bytes and [p, h] load that a plan must stay under: the ceiling, or what was found if that is worse."""
     return (
-        np.maximum(estate.room_bytes, before.used_bytes),
-        np.maximum(estate.load_limit[:, None], before.load),
+        np.maximum(group.room_bytes, before.used_bytes),
+        np.maximum(group.load_limit[:, None], before.load),
     )
 
 
-def broken_musts(estate: Estate, place: Ints) -> list[str]:
-    """Musts that ``place`` breaks and the estate, as found, did not: empty for a lawful plan.
+def broken_musts(group: Group, place: Ints) -> list[str]:
+    """Musts that ``place`` breaks and the group, as found, did not: empty for a lawful plan.
 
     Written apart from every planner, so that each can be checked by it.
     """
-    before, after = judge(estate, estate.place), judge(estate, place)
-    most_bytes, most_load = limits(estate, before)
-    moved = np.flatnonzero(place != estate.place)
-    broken = [f"{estate.disks[d]} is pinned" for d in moved if estate.pinned[d]]
+    before, after = judge(group, group.place), judge(group, place)
+    most_bytes, most_load = limits(group, before)
+    moved = np.flatnonzero(place != group.place)
+    broken = [f"{group.disks[d]} is pinned" for d in moved if group.pinned[d]]
     broken += [
-        f"{estate.disks[d]} may not live on {estate.datastores[place[d]]}"
-        for d in moved
-        if not estate.reach[d, place[d]]
+        f"{group.disks[d]} may not live on {group.datastores[place[d]]}" for d in moved if not group.reach[d, place[d]]
     ]
     over = np.flatnonzero(after.used_bytes > most_bytes)
-    broken += [f"{estate.datastores[s]} would be over its fill ceiling" for s in over]
+    broken += [f"{group.datastores[s]} would be over its fill ceiling" for s in over]
     slow = np.argwhere(after.load > most_load * (1 + 1e-4) + LOAD_SLACK)
-    broken += [f"{estate.pools[p]} would be too slow at hour {h}" for p, h in slow]
+    broken += [f"{group.pools[p]} would be too slow at hour {h}" for p, h in slow]
     return broken
