@@ -284,7 +284,7 @@ class HostService(CommonService):
             f"{self.oem}/Datastores/{store.id}",
             "KestrelDatastore.v1_0_0.Datastore",
             store.name,
-            DeviceSerial=store.serial,
+            Extents=[{"DeviceSerial": store.serial, "CapacityBytes": store.capacity_bytes}],
             CapacityBytes=store.capacity_bytes,
             Mounted=True,
             FreeBytes=actions.free_bytes(self.world, store, now),
@@ -350,7 +350,7 @@ class HostService(CommonService):
     def format(self, call: Call) -> Reply:
         serial, name, key = (str(call.body[part]) for part in ("Serial", "Name", "Key"))
         store = actions.format_device(self.world, self.host, serial, name, key)
-        return Reply(201, {"Id": store.id, "Name": store.name, "DeviceSerial": store.serial})
+        return Reply(201, {"Id": store.id, "Name": store.name, "Extents": [{"DeviceSerial": store.serial}]})
 
     def mount(self, call: Call) -> Reply:
         store = actions.mount(self.world, self.host, str(call.body["Serial"]))

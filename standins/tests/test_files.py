@@ -49,7 +49,7 @@ def test_an_export_goes_from_pool_to_mounted_datastore_and_away_again(standins: 
     share = new_export(array, made["@odata.id"]).dict
     found = mount(standins).dict
     # The host tells the file system's own id, whatever the export is called.
-    assert found["DeviceSerial"] == made["Identifiers"][0]["DurableName"]
+    assert found["Extents"][0]["DeviceSerial"] == made["Identifiers"][0]["DurableName"]
     assert found["Export"]["Ways"] == [{"Port": "files", "Portal": "A1"}]
     assert array.delete(share["@odata.id"]).status == 409
     host = client(standins, "quay-01")
@@ -76,7 +76,7 @@ def test_another_spelling_is_another_datastore(standins: StandIns) -> None:
     new_export(array, new_file_system(array).dict["@odata.id"])
     named = mount(standins).dict
     numbered = mount(standins, "quay-02", Server="10.40.10.11", Name="sand-y").dict
-    assert named["DeviceSerial"] == numbered["DeviceSerial"]
+    assert named["Extents"] == numbered["Extents"]
     assert named["Id"] != numbered["Id"]
     assert mount(standins, "quay-03", Name="sand-z").status == 409
 

@@ -126,6 +126,10 @@ def device_row(member: Resource) -> Row:
     }
 
 
+def _serials(datastore: Resource) -> list[str]:
+    return [each["DeviceSerial"] for each in datastore["Extents"]]
+
+
 def datastore_row(member: Resource) -> Row:
     """A datastore with how this host mounts it."""
     export = member.get("Export", {})
@@ -133,7 +137,9 @@ def datastore_row(member: Resource) -> Row:
     return {
         "identity": member["Id"],
         "name": member["Name"],
-        "serial": member["DeviceSerial"],
+        "extents": [
+            {"serial": each["DeviceSerial"], "size_bytes": each.get("CapacityBytes")} for each in member["Extents"]
+        ],
         "capacity_bytes": member["CapacityBytes"],
         "free_bytes": member["FreeBytes"],
         "other_bytes": member["OtherBytes"],
@@ -192,7 +198,7 @@ def serials_seen(session: DeviceSession) -> set[str]:
 def find_datastore(session: DeviceSession, serial: str) -> Row | None:
     """The datastore on the device with this serial, if the host mounts it now."""
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Datastores")
-    found = next((m for m in members if m["DeviceSerial"] == serial), None)
+    found = next((m for m in members if serial in _serials(m)), None)
     return datastore_row(found) if found else None
 
 

@@ -18,6 +18,7 @@ from movelot.inventory.models import (
     Disk,
     DriveGroup,
     Export,
+    Extent,
     HostDevice,
     HostPort,
     Initiator,
@@ -56,6 +57,8 @@ ENTRIES: dict[str, tuple[type[models.Model], tuple[str, ...]]] = {
     "paths": (Path, ("port", "portal", "access")),
     "ways": (Path, ("port", "portal")),
 }
+# Lists in a row whose entries have named fields.
+NAMED: dict[str, type[models.Model]] = {"extents": Extent}
 LINKS = {"pool_uri": "pools", "volume_uri": "volumes"}
 TYPES: tuple[tuple[type[models.Field[Any, Any]], type | tuple[type, ...]], ...] = (
     (models.BooleanField, bool),
@@ -93,6 +96,8 @@ def _check_row(device: Device, where: str, model: type[models.Model], row: Row) 
         field = known.get(name)
         if name in ENTRIES:
             _check_entries(device, f"{where}.{name}", value, *ENTRIES[name])
+        if name in NAMED:
+            _check_rows(device, f"{where}.{name}", NAMED[name], value)
         if field is None or (value is None and field.null):
             continue
         wrong = _wrong(field, value)

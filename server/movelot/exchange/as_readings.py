@@ -244,7 +244,8 @@ def _device(row: Row) -> Row:
 def _datastore(store: Row, mount: Row) -> Row:
     contents = [each.partition("=")[::2] for each in (store["contents"] or "").split(";") if each]
     return {
-        **{name: store[name] for name in ("identity", "name", "serial", "capacity_bytes", "free_bytes")},
+        **{name: store[name] for name in ("identity", "name", "capacity_bytes", "free_bytes")},
+        "extents": [{"serial": serial, "size_bytes": None} for serial in store["serial"].split()],
         "other_bytes": store["other_bytes"] or 0,
         "contents": [list(pair) for pair in contents],
         "mount": {

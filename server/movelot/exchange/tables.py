@@ -351,7 +351,7 @@ TABLES: tuple[Table, ...] = (
         (
             _text("identity", "how hosts know it; unique"),
             _text("name", "its name"),
-            _text("serial", "serial number of the volume it is on"),
+            _text("serial", "serial numbers of the volumes it is on, separated by spaces"),
             _bytes("capacity_bytes", "capacity"),
             _bytes("free_bytes", "what is free of it"),
             _bytes("other_bytes", "what is used beside disks", required=False),

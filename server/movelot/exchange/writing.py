@@ -188,10 +188,10 @@ def _path_sets() -> dict[int | None, list[tuple[str, str, str]]]:
 
 
 def _datastores() -> Iterator[Cells]:
-    for row in models.Datastore.objects.order_by("name", "identity"):
+    for row in models.Datastore.objects.prefetch_related("extents").order_by("name", "identity"):
         contents = ";".join(f"{kind}={name}" for kind, name in row.contents)
         sizes = row.capacity_bytes, row.free_bytes, row.other_bytes
-        yield row.identity, row.name, row.serial, *sizes, contents
+        yield row.identity, row.name, " ".join(row.serials), *sizes, contents
 
 
 def _mounts() -> Iterator[Cells]:

@@ -113,7 +113,10 @@ def _of_array(reading: ArrayReading) -> dict[Aspect, Any]:
 
 
 def _of_host(reading: HostReading) -> dict[Aspect, Any]:
-    mounts = [(row["identity"], row["serial"], row["name"], row["mount"]) for row in reading.datastores]
+    mounts = [
+        (row["identity"], [each["serial"] for each in row["extents"]], row["name"], row["mount"])
+        for row in reading.datastores
+    ]
     raw = [(disk["raw_serial"], row["name"]) for row in reading.machines for disk in row["disks"] if disk["raw_serial"]]
     names = reading.cluster, reading.initiator, reading.nqn, reading.subsystems, reading.sessions, reading.chap
     stores = [{**row, "mount": None} for row in reading.datastores]

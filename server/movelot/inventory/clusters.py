@@ -1,10 +1,10 @@
-"""Which cluster is meant where a form names none."""
+"""Which cluster is meant where a form names none, and its hosts."""
 
 from __future__ import annotations
 
 from django.db.models import Count
 
-from movelot.inventory.models import Cluster
+from movelot.inventory.models import Cluster, Device
 
 
 def clusters() -> list[str]:
@@ -18,3 +18,10 @@ def cluster_named(name: str) -> Cluster | None:
     # Machines are counted only where nobody said which: drafts ask with every key typed.
     found = Cluster.objects.filter(name=name).first() if name else None
     return found or Cluster.objects.filter(name__in=clusters()[:1]).first()
+
+
+def hosts_of(cluster: Cluster | None) -> list[Device]:
+    """The hosts of a cluster, by name; none of none."""
+    if cluster is None:
+        return []
+    return list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name", "pk"))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from django.db.models import F
+
 from movelot.inventory.models import Device, Mount, Volume
 from movelot.inventory.models import Export as ExportRow
 from movelot_core.nfs import Export, MountedAs, advised
@@ -23,14 +25,14 @@ def wanted_settings() -> dict[str, tuple[int, str]]:
 def mounts_of(volumes: Iterable[Volume]) -> dict[str, list[MountedAs]]:
     """How hosts mount file systems, by the file system's id."""
     rows = (
-        Mount.objects.filter(datastore__serial__in=[volume.serial for volume in volumes])
+        Mount.objects.filter(datastore__extents__serial__in=[volume.serial for volume in volumes])
         .exclude(server="")
         .select_related("datastore", "host")
+        .annotate(serial=F("datastore__extents__serial"))
         .order_by("host__name", "pk")
     )
     found: dict[str, list[MountedAs]] = {}
     for row in rows:
-        store = row.datastore
-        mounted = MountedAs(row.host.name, store.serial, store.name, row.server, row.path, row.version)
-        found.setdefault(store.serial, []).append(mounted)
+        mounted = MountedAs(row.host.name, row.serial, row.datastore.name, row.server, row.path, row.version)
+        found.setdefault(row.serial, []).append(mounted)
     return found

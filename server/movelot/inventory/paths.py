@@ -255,7 +255,7 @@ def _block_offers(array: models.Device, hosts: list[models.Device], portals: lis
 
 def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[HostPort]) -> Iterator[Offered]:
     """File systems that any of the hosts mounts; each is served by the controller that owns it."""
-    mounted = models.Mount.objects.filter(host__in=hosts).exclude(server="").values("datastore__serial")
+    mounted = models.Mount.objects.filter(host__in=hosts).exclude(server="").values("datastore__extents__serial")
     for volume in array.volumes.filter(kind=models.Volume.Kind.FILE, serial__in=mounted).prefetch_related("exports"):
         addresses = [port.initiator for port in ports if port.protocol == NFS]
         rules = [[(network, access) for network, access in export.clients] for export in volume.exports.all()]
@@ -278,8 +278,11 @@ def _reported(fabric: Fabric, hosts: list[models.Device], serials: list[str]) ->
             places[0].append(port[names[host], p])
             places[1].append(portal[q])
     devices = models.HostDevice.objects.filter(device__in=hosts, serial__in=serials)
-    mounts = models.Mount.objects.filter(host__in=hosts, datastore__serial__in=serials)
-    over = [*devices.values_list("serial", "path_set_id"), *mounts.values_list("datastore__serial", "path_set_id")]
+    mounts = models.Mount.objects.filter(host__in=hosts, datastore__extents__serial__in=serials)
+    over = [
+        *devices.values_list("serial", "path_set_id"),
+        *mounts.values_list("datastore__extents__serial", "path_set_id"),
+    ]
     for serial, key in over:
         if key in pairs:
             seen[volume[serial], pairs[key][0], pairs[key][1]] = True

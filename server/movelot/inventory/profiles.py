@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from movelot.inventory.bulk import insert
 from movelot.inventory.curves import curve_of
 from movelot.inventory.models import Disk, DiskDay, Pool
-from movelot.inventory.placement import pools_by_serial
+from movelot.inventory.placement import pools_by_store
 from movelot_core.latency import HOURS, features, load, profile_over_days
 
 PROFILE_DAYS = 28
@@ -114,11 +114,9 @@ def coincidences_due(moment: datetime) -> list[Pool]:
 def make_coincidences(chosen: Sequence[Pool], moment: datetime) -> None:
     """Make the coincidence of pools anew from all samples of the disks that are on them now, some hundred at a time."""
     pools = {pool.pk: pool for pool in chosen}
-    pool_of = pools_by_serial()
-    placed = (
-        Disk.objects.filter(placement__isnull=False).order_by("pk").values_list("pk", "placement__datastore__serial")
-    )
-    where = {key: pool_of[serial] for key, serial in placed if pool_of.get(serial) in pools}
+    pool_of = pools_by_store()
+    placed = Disk.objects.filter(placement__isnull=False).order_by("pk").values_list("pk", "placement__datastore_id")
+    where = {key: pool_of[store] for key, store in placed if pool_of.get(store) in pools}
     days, weekend = _days(moment), _weekend(_days(moment))
     together = {key: np.zeros((len(days), HOURS)) for key in pools}
     apart = {key: np.zeros((2, HOURS)) for key in pools}

@@ -23,7 +23,7 @@ from movelot.inventory.models import (
     PoolHour,
     VolumeDay,
 )
-from movelot.inventory.placement import pools_by_serial
+from movelot.inventory.placement import pools_by_store
 from movelot.inventory.profiles import coincidences_due, make_coincidences, update_profiles
 from movelot_core.latency import HOURS, Floats, features
 
@@ -146,10 +146,10 @@ def _loads_of(days: Collection[date], disks: Collection[int]) -> dict[tuple[date
 
 def _disks_with_pools(identities: set[str]) -> dict[str, tuple[int, int | None]]:
     """Primary keys of disks and of the pool beneath each, by the disk's identity."""
-    pool_of = pools_by_serial()
+    pool_of = pools_by_store()
     found = Disk.objects.filter(identity__in=identities)
-    rows = found.values_list("identity", "pk", "placement__datastore__serial")
-    return {identity: (key, pool_of.get(serial)) for identity, key, serial in rows}
+    rows = found.values_list("identity", "pk", "placement__datastore_id")
+    return {identity: (key, pool_of.get(store)) for identity, key, store in rows}
 
 
 def _add_latencies(samples: list[PoolSample], sums: Mapping[tuple[int, datetime], Floats], learned: Learned) -> None:

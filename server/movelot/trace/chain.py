@@ -15,6 +15,7 @@ from movelot.inventory.models import (
     Device,
     Disk,
     DriveGroup,
+    Extent,
     HostInitiator,
     HostPort,
     Machine,
@@ -25,8 +26,9 @@ from movelot.inventory.models import (
 )
 from movelot.inventory.sentences import made_of
 from movelot.problems import Problem
-from movelot.trace.edges import Edge, Way, edges_among, ways_to
-from movelot.trace.ends import Reached, by_end, reached_over
+from movelot.trace.edges import Edge, Walk
+from movelot.trace.ends import Reached, chain_over, reached_over
+from movelot.trace.ways import Way, ways_to
 from movelot_core.fabric.paths import bare_address
 from movelot_core.units import format_share
 
@@ -105,14 +107,12 @@ def trace(kind: str, key: int) -> Trace:
         raise Problem(404, "kind_unknown", f"There is no trace of a “{kind}”.", hint=f"Kinds are {', '.join(TRACED)}.")
     thing = get_object_or_404(TRACED[kind], pk=key)
     reached = reached_over(kind, key) if kind in ENDS else None
+    walk = Walk()
+    chain = {**chain_over(walk, reached), kind: {key}} if reached else walk.chain_of(kind, [key])
     layers: list[Layer] = []
     for layer, model in _layers_of(kind).items():
-        if layer == "drive_group" and layer != kind:
-            # Those of the pools that were found already: asking for these once more would be the dearest of all.
-            found = Q(pool__in=[link.id for each in layers if each.kind == "pool" for link in each.links])
-        else:
-            found = by_end(layer, reached) if reached and layer != kind else RELATION[kind, layer](key)
-        rows = _rows_of(model).filter(found).distinct()
+        rows = _rows_of(model)
+        rows = rows.filter(device=key) if layer in ENDS and layer != kind else rows.filter(pk__in=chain.get(layer, ()))
         listed = list(rows.order_by("name", "pk")[: NEIGHBOURS_MAX + 1])
         if listed:
             # Counting is a query of its own, needed only where there are more than fit.
@@ -124,7 +124,7 @@ def trace(kind: str, key: int) -> Trace:
     if reached:
         figures.append(Figure("paths over it", "count", float(reached.paths), ""))
     name = str(thing.name)  # type: ignore[attr-defined]
-    edges = edges_among(keys) + (_end_edges(kind, key, reached, keys) if reached else [])
+    edges = walk.edges_among(keys) + (_end_edges(kind, key, reached, keys) if reached else [])
     return Trace(kind, thing.pk, name, figures, layers, edges, ways, _volume_of(thing))
 
 
@@ -155,7 +155,7 @@ def _end_edges(kind: str, key: int, reached: Reached, keys: dict[str, set[int]])
 def _volume_of(thing: Model) -> TracedVolume | None:
     found = thing if isinstance(thing, Volume) else None
     if isinstance(thing, Datastore):
-        found = Volume.objects.filter(serial=thing.serial).first()
+        found = Volume.objects.filter(serial__in=thing.serials).order_by("pk").first()
     return TracedVolume(found.pk, found.name, found.kind) if found else None
 
 
@@ -172,120 +172,6 @@ MODELS: dict[str, type[Model]] = {
 # The ends of paths: they have a trace, and are found, but are named in others as paths only.
 ENDS: dict[str, type[Model]] = {"port": HostPort, "portal": Portal}
 TRACED = {**MODELS, **ENDS}
-
-
-def _stores_of(kind: str, key: int) -> Iterable[int]:
-    """Datastores on the chain of a thing."""
-    way = {
-        "machine": Q(disk_placements__disk__machine=key),
-        "disk": Q(disk_placements__disk=key),
-        "host": Q(mounts__host=key),
-        "datastore": Q(pk=key),
-        "volume": Q(serial__in=Volume.objects.filter(pk=key).values("serial"))
-        | Q(serial__in=Volume.objects.filter(pk=key).exclude(set_serial="").values("set_serial")),
-        "pool": Q(serial__in=Volume.objects.filter(pool=key).values("serial")),
-        "array": Q(serial__in=Volume.objects.filter(device=key).values("serial")),
-    }
-    return Datastore.objects.filter(way[kind]).values_list("pk", flat=True)
-
-
-def _relation(kind: str, layer: str) -> Callable[[int], Q]:
-    """Which rows of ``layer`` are on the chain of a ``kind``."""
-
-    def rows(key: int) -> Q:
-        if kind == layer:
-            return Q(pk=key)
-        if kind == "drive_group":
-            return _relation("pool", layer)(DriveGroup.objects.get(pk=key).pool_id)
-        if layer in ENDS:
-            return Q(device=key)
-        if kind == "machine" and layer == "disk":
-            return Q(machine=key)
-        if kind == "disk" and layer == "machine":
-            return Q(disks=key)
-        if kind in ("machine", "disk") and layer == "host":
-            return (
-                Q(machine_placements__machine=key) if kind == "machine" else Q(machine_placements__machine__disks=key)
-            )
-        if kind == "host" and layer in ("machine", "disk"):
-            return Q(placement__host=key) if layer == "machine" else Q(machine__placement__host=key)
-        found = _by_array_side(kind, layer, key) or _by_store(layer, _stores_of(kind, key))
-        serials = _raw_serials(kind, key)
-        return found | _by_raw(layer, serials) if serials else found
-
-    return rows
-
-
-def _raw_serials(kind: str, key: int) -> list[str]:
-    """Serials of the raw volumes on the chain of a thing."""
-    volumes = Volume.objects.all()
-    way = {
-        "machine": Q(machine=key),
-        "disk": Q(pk=key),
-        "host": Q(machine__placement__host=key),
-        "volume": Q(raw_serial__in=volumes.filter(pk=key).values("serial")),
-        "pool": Q(raw_serial__in=volumes.filter(pool=key).values("serial")),
-        "array": Q(raw_serial__in=volumes.filter(device=key).values("serial")),
-    }
-    if kind not in way:
-        return []
-    return list(Disk.objects.exclude(raw_serial="").filter(way[kind]).values_list("raw_serial", flat=True).distinct())
-
-
-def _by_raw(layer: str, serials: list[str]) -> Q:
-    volumes = Volume.objects.filter(serial__in=serials)
-    return {
-        "machine": Q(disks__in=Disk.objects.filter(raw_serial__in=serials)),
-        "disk": Q(raw_serial__in=serials),
-        "host": Q(machine_placements__machine__disks__in=Disk.objects.filter(raw_serial__in=serials)),
-        "datastore": Q(pk=None),
-        "volume": Q(serial__in=serials),
-        "pool": Q(volumes__in=volumes),
-        "array": Q(volumes__in=volumes),
-    }[layer]
-
-
-def _by_array_side(kind: str, layer: str, key: int) -> Q | None:
-    """Ways that do not need a datastore: a volume may carry none."""
-    if (kind, layer) in (("disk", "volume"), ("volume", "disk"), ("volume", "machine")):
-        return _by_member(kind, layer, key)
-    ways = {
-        ("volume", "pool"): Q(volumes=key),
-        ("volume", "array"): Q(volumes=key),
-        ("pool", "volume"): Q(pool=key),
-        ("pool", "array"): Q(pools=key),
-        ("array", "pool"): Q(device=key),
-        ("array", "volume"): Q(device=key),
-    }
-    return ways.get((kind, layer))
-
-
-def _by_member(kind: str, layer: str, key: int) -> Q | None:
-    """On a volume set a disk is a volume of its own, with its snapshots: the one leads to the others alone."""
-    if kind == "disk":
-        own = Volume.objects.filter(disk_identity=Disk.objects.filter(pk=key).values("identity")[:1])
-        return Q(pk__in=own.values("pk")) if own.exists() else None
-    member = Volume.objects.filter(pk=key, kind=Volume.Kind.MEMBER).first()
-    if member is None:
-        return None
-    return Q(identity=member.disk_identity) if layer == "disk" else Q(disks__identity=member.disk_identity)
-
-
-def _by_store(layer: str, stores: Iterable[int]) -> Q:
-    serials = Datastore.objects.filter(pk__in=stores).values("serial")
-    volumes = Volume.objects.filter(serial__in=serials)
-    return {
-        "machine": Q(disks__placement__datastore__in=stores),
-        "disk": Q(placement__datastore__in=stores),
-        "host": Q(mounts__datastore__in=stores),
-        "datastore": Q(pk__in=stores),
-        "volume": Q(serial__in=serials) | Q(set_serial__in=serials),
-        "pool": Q(volumes__in=volumes),
-        "array": Q(volumes__in=volumes),
-    }[layer]
-
-
-RELATION = {(kind, layer): _relation(kind, layer) for kind in TRACED for layer in TRACED}
 
 
 def _link(layer: str, row: Model) -> Link:
@@ -446,8 +332,11 @@ def find(text: str) -> list[Link]:
     keys = labelled(wanted, FOUND_MAX)
     for kind, model in TRACED.items():
         query = Q(name__icontains=wanted) | Q(pk__in=keys.get(kind, []))
-        if kind in ("datastore", "volume"):
-            query |= Q(serial__icontains=DEVICE_ID_FORM.sub("", wanted) or wanted)
+        serial = DEVICE_ID_FORM.sub("", wanted) or wanted
+        if kind == "volume":
+            query |= Q(serial__icontains=serial)
+        if kind == "datastore":
+            query |= Q(pk__in=Extent.objects.filter(serial__icontains=serial).values("datastore"))
         if kind in ("host", "array"):
             named = HostInitiator.objects.filter(identifier__icontains=wanted)
             query |= Q(nqn__icontains=wanted) | Q(pk__in=named.values("host"))

@@ -1,26 +1,30 @@
-"""What joins the things of a trace: which leads to which, and how each host sees a volume, in its own words."""
+"""What joins the kinds of things of a trace, declared once: the chain is walked along these, and they are drawn.
+
+Each leads from a thing to what it rests on: a host to its machines, a machine to its disks, these to datastores,
+volumes, pools, and to drives and arrays in the end.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from abc import ABC, abstractmethod
+from collections.abc import Collection
 from dataclasses import dataclass
 
+from django.db.models import Model
+
 from movelot.inventory.models import (
-    Datastore,
-    Device,
     Disk,
+    DiskPlacement,
     DriveGroup,
-    HostDevice,
-    HostPort,
-    Machine,
+    Extent,
+    MachinePlacement,
     Mount,
     Pool,
     Volume,
 )
-from movelot_core.fabric.paths import FC, bare_address
 
-WAYS_MAX = 60
 Keys = dict[str, set[int]]
+Chosen = Collection[int] | None
 
 
 @dataclass
@@ -33,88 +37,168 @@ class Edge:
     to_id: int
 
 
-@dataclass
-class Way:
-    """How a host sees a volume: its own name for it, the number it has there, and each path with its access state.
+@dataclass(frozen=True)
+class Joint(ABC):
+    """Joins things of one kind to those of another that they rest on.
 
-    ``number_word`` is what the standard calls the number, empty where there is none; ``initiator`` what the array lets
-    in, over FC the WWPNs of all ports used. ``paths`` are [port, portal, state].
+    ``walked`` is false for one that is followed from the thing itself only: a volume set holds the volumes of many
+    disks, of which one disk rests on its own alone.
     """
 
-    host: str
-    host_id: int
-    volume: str
-    initiator: str
-    device: str
-    number_word: str
-    number: int | None
-    path_policy: str
-    paths: list[list[str]]
+    upper: str
+    lower: str
+    walked: bool = True
+
+    @abstractmethod
+    def pairs(self, upper: Chosen = None, lower: Chosen = None) -> set[tuple[int, int]]:
+        """The primary keys that are joined, of these ``upper`` and ``lower`` things; of all for None."""
 
 
-def edges_among(keys: Keys) -> list[Edge]:
-    """All that joins the things of a trace, given as primary keys by kind."""
-    return [Edge(kind, one, to_kind, other) for kind, to_kind, pairs in _pairs(keys) for one, other in sorted(pairs)]
+@dataclass(frozen=True)
+class ByRow(Joint):
+    """Joined by a row that has both keys, under the names ``up`` and ``down``."""
+
+    model: type[Model] = Mount
+    up: str = ""
+    down: str = ""
+
+    def pairs(self, upper: Chosen = None, lower: Chosen = None) -> set[tuple[int, int]]:
+        rows = self.model._default_manager.filter(**{f"{self.up}__isnull": False, f"{self.down}__isnull": False})
+        rows = rows if upper is None else rows.filter(**{f"{self.up}__in": upper})
+        rows = rows if lower is None else rows.filter(**{f"{self.down}__in": lower})
+        return set(rows.values_list(self.up, self.down))
 
 
-def _pairs(keys: Keys) -> Iterator[tuple[str, str, set[tuple[int, int]]]]:
-    """For each two kinds that are joined, the pairs of primary keys."""
-    machines, disks, hosts, stores = (keys.get(kind, set()) for kind in ("machine", "disk", "host", "datastore"))
-    volumes, pools, arrays = (keys.get(kind, set()) for kind in ("volume", "pool", "array"))
-    on_disks = Disk.objects.filter(pk__in=disks)
-    yield "machine", "disk", set(on_disks.filter(machine__in=machines).values_list("machine_id", "pk"))
-    on_hosts = Machine.objects.filter(pk__in=machines, placement__host__in=hosts)
-    yield "machine", "host", set(on_hosts.values_list("pk", "placement__host_id"))
-    placed = on_disks.filter(placement__datastore__in=stores)
-    yield "disk", "datastore", set(placed.values_list("pk", "placement__datastore_id"))
-    mounts = Mount.objects.filter(host__in=hosts, datastore__in=stores)
-    yield "host", "datastore", set(mounts.values_list("host_id", "datastore_id"))
-    rows = list(Volume.objects.filter(pk__in=volumes))
-    by_serial = {volume.serial: volume.pk for volume in rows}
-    there = Datastore.objects.filter(pk__in=stores, serial__in=by_serial).values_list("pk", "serial")
-    yield "datastore", "volume", {(key, by_serial[serial]) for key, serial in there}
-    by_identity = dict(on_disks.values_list("identity", "pk"))
-    # On a volume set a disk is a volume of its own.
-    members = {(by_identity[row.disk_identity], row.pk) for row in rows if row.disk_identity in by_identity}
-    raw = on_disks.filter(raw_serial__in=by_serial).values_list("pk", "raw_serial")
-    yield "disk", "volume", members | {(key, by_serial[serial]) for key, serial in raw}
-    yield "volume", "pool", {(volume.pk, volume.pool_id) for volume in rows if volume.pool_id in pools}
-    groups = DriveGroup.objects.filter(pk__in=keys.get("drive_group", set()), pool__in=pools)
-    yield "pool", "drive_group", set(groups.values_list("pool_id", "pk"))
-    on_arrays = Pool.objects.filter(pk__in=pools, device__in=arrays)
-    yield "pool", "array", set(on_arrays.values_list("pk", "device_id"))
+@dataclass(frozen=True)
+class ByName(Joint):
+    """Joined by a name that devices agree on: a serial, or an identity.
+
+    ``up`` is where an upper thing has it, as a model with the fields of its key and of the name; ``down`` alike.
+    """
+
+    up: tuple[type[Model], str, str] = (Volume, "pk", "")
+    down: tuple[type[Model], str, str] = (Volume, "pk", "")
+
+    def pairs(self, upper: Chosen = None, lower: Chosen = None) -> set[tuple[int, int]]:
+        first, second = (self.up, upper), (self.down, lower)
+        if upper is None:
+            first, second = second, first
+        names = _names(*first)
+        others = _names(*second, among={name for _, name in names})
+        by_name: dict[str, list[int]] = {}
+        for key, name in others:
+            by_name.setdefault(name, []).append(key)
+        found = {(key, other) for key, name in names for other in by_name.get(name, ())}
+        return found if upper is not None else {(other, key) for key, other in found}
 
 
-def ways_to(volumes: Iterable[int], hosts: Iterable[int]) -> list[Way]:
-    """How ``hosts`` see ``volumes`` (primary keys): as devices, or as mounted exports and sets; at most 60, by host."""
-    rows = {volume.serial: volume for volume in Volume.objects.filter(pk__in=volumes)}
-    arrays = Device.objects.filter(pk__in={volume.device_id for volume in rows.values()}).prefetch_related("portals")
-    nvme = {array.pk for array in arrays if array.has_namespaces}
-    by_host = {host.pk: host for host in Device.objects.filter(pk__in=hosts).only("name", "initiator", "nqn")}
-    over_fc = HostPort.objects.filter(device__in=by_host, protocol=FC).values_list("device_id", "name", "network")
-    wwpns = {(host, port): bare_address(network) for host, port, network in over_fc}
-    seen = HostDevice.objects.filter(device__in=by_host, serial__in=rows).order_by("device__name", "name")
-    seen = seen.select_related("path_set").prefetch_related("path_set__paths")
-    found = []
-    for each in seen[:WAYS_MAX]:
-        host, volume = by_host[each.device_id], rows[each.serial]
-        word = "namespace id" if volume.device_id in nvme else "LUN number"
-        usual = host.nqn if volume.device_id in nvme else host.initiator
-        names = ", ".join(sorted({wwpns.get((host.pk, port), usual) for port, _, _ in each.paths})) or usual
-        found.append(
-            Way(host.name, host.pk, volume.name, names, each.name, word, each.lun, each.path_policy, each.paths)
-        )
-    mounts = (
-        Mount.objects.filter(host__in=by_host, datastore__serial__in=rows).exclude(path_set=None).order_by("host__name")
-    )
-    for mount in mounts.select_related("datastore", "path_set").prefetch_related("path_set__paths")[
-        : WAYS_MAX - len(found)
-    ]:
-        found.append(_mount_way(by_host[mount.host_id], mount, rows[mount.datastore.serial]))
+def _names(
+    where: tuple[type[Model], str, str], keys: Chosen, among: Collection[str] | None = None
+) -> list[tuple[int, str]]:
+    model, key, name = where
+    rows = model._default_manager.exclude(**{name: ""})
+    rows = rows if keys is None else rows.filter(**{f"{key}__in": keys})
+    rows = rows if among is None else rows.filter(**{f"{name}__in": among})
+    return list(rows.values_list(key, name))
+
+
+SERIAL, EXTENT = (Volume, "pk", "serial"), (Extent, "datastore_id", "serial")
+# From what runs down to what it runs on: the order in which the chain is walked.
+JOINTS: tuple[Joint, ...] = (
+    ByRow("host", "machine", model=MachinePlacement, up="host_id", down="machine_id"),
+    ByRow("machine", "disk", model=Disk, up="machine_id", down="pk"),
+    ByRow("host", "datastore", model=Mount, up="host_id", down="datastore_id"),
+    ByRow("disk", "datastore", model=DiskPlacement, up="disk_id", down="datastore_id"),
+    ByName("datastore", "volume", up=EXTENT, down=SERIAL),
+    ByName("datastore", "volume", walked=False, up=EXTENT, down=(Volume, "pk", "set_serial")),
+    ByName("disk", "volume", up=(Disk, "pk", "raw_serial"), down=SERIAL),
+    ByName("disk", "volume", up=(Disk, "pk", "identity"), down=(Volume, "pk", "disk_identity")),
+    ByRow("volume", "pool", model=Volume, up="pk", down="pool_id"),
+    ByRow("pool", "drive_group", model=DriveGroup, up="pool_id", down="pk"),
+    ByRow("pool", "array", model=Pool, up="pk", down="device_id"),
+)
+
+
+class Walk:
+    """A walk along the chain, which remembers what it found to be joined: most of it is drawn afterwards."""
+
+    def __init__(self) -> None:
+        self._found: dict[Joint, set[tuple[int, int]]] = {}
+        self._from_upper: dict[Joint, set[int]] = {}
+        self._from_lower: dict[Joint, set[int]] = {}
+
+    def chain_of(self, kind: str, keys: Collection[int]) -> Keys:
+        """All that is on the chain of things of one kind: what rests on them, what they rest on, and they themselves.
+
+        Drives are a side of the chain: those of every pool on it are part of it, and so is its array.
+        """
+        found = joined(self.above(kind, keys), self.below(kind, keys), self._beside(kind, keys))
+        return joined(found, self.below("pool", found.get("pool", ()))) | {kind: set(keys)}
+
+    def below(self, kind: str, keys: Collection[int]) -> Keys:
+        """What things of one kind rest on, and they themselves."""
+        found: Keys = {kind: set(keys)}
+        for joint in JOINTS:
+            if joint.walked and found.get(joint.upper):
+                found.setdefault(joint.lower, set()).update(low for _, low in self._down(joint, found[joint.upper]))
+        return found
+
+    def above(self, kind: str, keys: Collection[int]) -> Keys:
+        """What rests on things of one kind, and they themselves."""
+        found: Keys = {kind: set(keys)}
+        for joint in reversed(JOINTS):
+            if joint.walked and found.get(joint.lower):
+                found.setdefault(joint.upper, set()).update(up for up, _ in self._up(joint, found[joint.lower]))
+        return found
+
+    def _beside(self, kind: str, keys: Collection[int]) -> Keys:
+        """What joints that are not walked lead to from the things themselves."""
+        found: Keys = {}
+        for joint in (each for each in JOINTS if not each.walked):
+            if joint.upper == kind:
+                found.setdefault(joint.lower, set()).update(low for _, low in self._down(joint, set(keys)))
+            elif joint.lower == kind:
+                found.setdefault(joint.upper, set()).update(up for up, _ in self._up(joint, set(keys)))
+        return found
+
+    def _down(self, joint: Joint, upper: set[int]) -> set[tuple[int, int]]:
+        pairs = joint.pairs(upper=upper)
+        self._found.setdefault(joint, set()).update(pairs)
+        self._from_upper.setdefault(joint, set()).update(upper)
+        return pairs
+
+    def _up(self, joint: Joint, lower: set[int]) -> set[tuple[int, int]]:
+        pairs = joint.pairs(lower=lower)
+        self._found.setdefault(joint, set()).update(pairs)
+        self._from_lower.setdefault(joint, set()).update(lower)
+        return pairs
+
+    def edges_among(self, keys: Keys) -> list[Edge]:
+        """All that joins the things of a trace, given as primary keys by kind."""
+        pairs: dict[tuple[str, str], set[tuple[int, int]]] = {}
+        for joint in JOINTS:
+            upper, lower = keys.get(joint.upper, set()), keys.get(joint.lower, set())
+            if upper and lower:
+                pairs.setdefault((joint.upper, joint.lower), set()).update(self._between(joint, upper, lower))
+        return [_drawn(*kinds, *pair) for kinds, found in pairs.items() for pair in sorted(found)]
+
+    def _between(self, joint: Joint, upper: set[int], lower: set[int]) -> set[tuple[int, int]]:
+        if upper <= self._from_upper.get(joint, set()) or lower <= self._from_lower.get(joint, set()):
+            return {(one, other) for one, other in self._found[joint] if one in upper and other in lower}
+        return joint.pairs(upper, lower)
+
+
+def joined(*parts: Keys) -> Keys:
+    """The keys of all parts, by kind."""
+    found: Keys = {}
+    for part in parts:
+        for kind, keys in part.items():
+            found.setdefault(kind, set()).update(keys)
     return found
 
 
-def _mount_way(host: Device, mount: Mount, volume: Volume) -> Way:
-    spelled = f"{mount.server}:{mount.path}" if mount.server else f"volume set {volume.serial}"
-    name = "" if mount.server else host.nqn
-    return Way(host.name, host.pk, volume.name, name, spelled, "", None, "", [[*way, ""] for way in mount.ways])
+def _drawn(upper: str, lower: str, one: int, other: int) -> Edge:
+    """A host leads to its machines when the chain is walked; drawn, a machine leads to the host that it runs on."""
+    if (upper, lower) == ("host", "machine"):
+        return Edge(lower, other, upper, one)
+    return Edge(upper, one, lower, other)

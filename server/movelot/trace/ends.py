@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
-from django.db.models import Q
 
-from movelot.inventory.models import Cluster, Device, Disk, HostPort, Portal, Volume
+from movelot.inventory.models import Cluster, Device, HostPort, Portal
 from movelot.inventory.paths import ClusterPaths, cluster_paths
+from movelot.trace.edges import Keys, Walk
 
 
 @dataclass
@@ -57,17 +57,9 @@ def _matrices(device: Device, kind: str) -> Iterator[ClusterPaths]:
             yield cluster_paths(cluster, device)
 
 
-def by_end(layer: str, reached: Reached) -> Q:
-    """Which rows of ``layer`` are on the chain of an end."""
-    serials = Volume.objects.filter(pk__in=reached.volumes).values("serial")
-    on_volumes = Q(placement__datastore__serial__in=serials) | Q(raw_serial__in=serials)
-    disks = Q(disks__in=Disk.objects.filter(on_volumes))
-    return {
-        "machine": disks & Q(placement__host__in=reached.hosts),
-        "disk": on_volumes & Q(machine__placement__host__in=reached.hosts),
-        "host": Q(pk__in=reached.hosts),
-        "datastore": Q(serial__in=serials) & Q(mounts__host__in=reached.hosts),
-        "volume": Q(pk__in=reached.volumes),
-        "pool": Q(volumes__in=reached.volumes),
-        "array": Q(pk__in=reached.arrays),
-    }[layer]
+def chain_over(walk: Walk, reached: Reached) -> Keys:
+    """What is on the chain of an end: what rests on the volumes reached over it, on the hosts that reach them."""
+    rests, runs = walk.above("volume", reached.volumes), walk.below("host", reached.hosts)
+    found = {kind: rests.get(kind, set()) & runs.get(kind, set()) for kind in ("machine", "disk", "datastore")}
+    beneath = walk.below("volume", reached.volumes)
+    return {**beneath, **found, "host": reached.hosts, "volume": reached.volumes, "array": reached.arrays}

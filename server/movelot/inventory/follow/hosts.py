@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
+from typing import Any
 
 from movelot.inventory.bulk import insert
 from movelot.inventory.follow.machines import follow_machines
@@ -15,6 +16,7 @@ from movelot.inventory.models import (
     Cluster,
     Datastore,
     Device,
+    Extent,
     GroupMember,
     HostDevice,
     HostPort,
@@ -23,7 +25,7 @@ from movelot.inventory.models import (
 from movelot.inventory.readings import HostReading, Row
 
 Told = Sequence[tuple[Device, HostReading]]
-DATASTORE_FIELDS = ("name", "serial", "capacity_bytes", "free_bytes", "other_bytes", "contents", "gone_at")
+DATASTORE_FIELDS = ("name", "capacity_bytes", "free_bytes", "other_bytes", "contents", "gone_at")
 HOW_MOUNTED = ("server", "path", "version", "path_set_id")
 
 
@@ -38,7 +40,7 @@ def follow_hosts(told: Told, moment: datetime) -> None:
     follow_targets(told)
     sets = path_sets({device.pk: _paths_told(reading) for device, reading in told})
     follow_listed(HostDevice, {host.pk: [_over(row, "paths", host, sets) for row in r.devices] for host, r in told})
-    keys = _follow_datastores(told)
+    keys = _follow_datastores(told, moment)
     mounts = {
         host.pk: {keys[row["identity"]]: _over(row["mount"], "ways", host, sets) for row in reading.datastores}
         for host, reading in told
@@ -73,7 +75,7 @@ def _follow_host(device: Device, reading: HostReading) -> None:
     device.queue_depth, device.default_datastore = reading.queue_depth, reading.default_datastore
 
 
-def _follow_datastores(told: Told) -> dict[str, int]:
+def _follow_datastores(told: Told, moment: datetime) -> dict[str, int]:
     """Make datastores be what is told of each, by identity. Returns their primary keys."""
     rows: dict[str, Row] = {}
     first_by_cluster: dict[str, str] = {}
@@ -94,8 +96,32 @@ def _follow_datastores(told: Told) -> dict[str, int]:
     insert(Datastore, news, DATASTORE_FIELDS)
     if news:
         keys = dict(there.values_list("identity", "pk"))
+    _follow_extents({keys[identity]: row["extents"] for identity, row in rows.items()}, moment)
     _join_groups({keys[identity]: cluster for identity, cluster in first_by_cluster.items() if identity not in known})
     return keys
+
+
+def _follow_extents(told: Mapping[int, Sequence[Row]], moment: datetime) -> None:
+    """Make the extents of each datastore, by its primary key, be those ``told`` of it."""
+    known: dict[int, dict[int, list[Any]]] = {key: {} for key in told}
+    for key, number, *values in Extent.objects.filter(datastore__in=told).values_list(
+        "datastore_id", "number", "serial", "size_bytes"
+    ):
+        known[key][number] = values
+    moved, resized = [], []
+    for key, extents in told.items():
+        for number, extent in enumerate(extents):
+            before = known[key].get(number)
+            row = {"datastore_id": key, "number": number, **extent, "since": moment}
+            if before is None or before[0] != extent["serial"]:
+                moved.append(row)
+            elif before[1] != extent["size_bytes"]:
+                resized.append(row)
+    insert(Extent, moved, ("serial", "size_bytes", "since"))
+    insert(Extent, resized, ("size_bytes",))
+    for key, extents in told.items():
+        if len(known[key]) > len(extents):
+            Extent.objects.filter(datastore=key, number__gte=len(extents)).delete()
 
 
 def _join_groups(clusters: Mapping[int, str]) -> None:

@@ -17,7 +17,6 @@ class Datastore(Durable):
 
     identity = models.CharField(max_length=64, unique=True)
     name = models.CharField(max_length=128)
-    serial = models.CharField(max_length=64, db_index=True)
     capacity_bytes = models.BigIntegerField()
     free_bytes = models.BigIntegerField()
     other_bytes = models.BigIntegerField()
@@ -32,6 +31,31 @@ class Datastore(Durable):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def serials(self) -> list[str]:
+        """The serials of what it lies on, in their order."""
+        return [extent.serial for extent in self.extents.all()]
+
+
+class Extent(models.Model):
+    """A part of a datastore: a volume, file system or volume set, by its serial, and since when; in their order.
+
+    Most have one. What an extent lies on may be on no array that we know. Its size is null where no host tells it.
+    """
+
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="extents")
+    number = models.PositiveIntegerField()
+    serial = models.CharField(max_length=64, db_index=True)
+    size_bytes = models.BigIntegerField(null=True)
+    since = models.DateTimeField()
+
+    class Meta:
+        ordering = ["datastore", "number"]
+        constraints = [models.UniqueConstraint(fields=["datastore", "number"], name="extent_once")]
+
+    def __str__(self) -> str:
+        return f"{self.serial} of {self.datastore_id}"
 
 
 class Mount(models.Model):

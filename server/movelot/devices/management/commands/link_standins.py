@@ -10,7 +10,7 @@ from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
 from movelot.devices.reading import collect, reread
 from movelot.inventory.models import Device, Grant, Pool
-from movelot_core.units import TIB
+from movelot_core.units import TIB, count_of
 
 # What the made-up port's storage team grants: a part of granite-fast, of basalt what is used of it, the others whole.
 GRANTED_BYTES = {"granite-fast": 16 * TIB, "granite-mixed": None, "shale-home": None, "shale-deep": None}
@@ -43,4 +43,4 @@ class Command(BaseCommand):
             self.stderr.write(error.message)
         grant_pools()
         count = collect(Device.objects.filter(state=Device.State.LINKED))
-        self.stdout.write(f"{Device.objects.count()} devices linked, {count} samples collected")
+        self.stdout.write(f"{count_of(Device.objects.count(), 'device')} linked, {count_of(count, 'sample')} collected")

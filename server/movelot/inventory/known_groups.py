@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import json
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import lru_cache
@@ -12,9 +13,9 @@ import numpy as np
 
 from movelot.inventory.curves import curve_of
 from movelot.inventory.models import BalanceGroup, Datastore, DatastoreDay, Device, Disk, Mount, Pool
-from movelot.inventory.placement import pools_by_serial
+from movelot.inventory.placement import pools_by_store
 from movelot.inventory.versions import version
-from movelot_core.balance.estate import Estate, State, judge
+from movelot_core.balance.group import Group, State, judge
 from movelot_core.latency import HOURS, ServiceCurve, features, load
 
 SLOTS = 2 * HOURS
@@ -26,15 +27,17 @@ WEEKDAY, WEEKEND = slice(0, HOURS), slice(HOURS, SLOTS)
 
 
 @dataclass(frozen=True)
-class GroupEstate:
-    """An estate with the primary keys behind its indices. Hours 0..23 are weekdays, 24..47 weekends.
+class KnownGroup:
+    """A group as the planner knows it, with its row and the primary keys behind its indices.
+
+    Hours 0..23 are weekdays, 24..47 weekends.
 
     A datastore without a pool, on a host's own drives, stands on one of its own after the ``pools_known`` first ones:
     nothing is known of its latency, so that it counts as never slow. Such a pool's key is the datastore's, negative.
     """
 
-    group: BalanceGroup
-    estate: Estate
+    row: BalanceGroup
+    group: Group
     state: State
     disk_keys: list[int]
     store_keys: list[int]
@@ -48,51 +51,81 @@ class GroupEstate:
         return {key: n for n, key in enumerate(self.disk_keys)}
 
 
+@dataclass(frozen=True)
+class GroupFigures:
+    """What others than the planner ask of a group: told by whoever judges it, as its arrays take a second to make.
+
+    ``peak_iops`` is of all its disks together, ``peak_ms`` the latency of each pool at its slowest hour by its key.
+    """
+
+    largest_disk_bytes: int
+    held_bytes: int
+    peak_iops: float
+    peak_ms: dict[int, float]
+
+    @classmethod
+    def of(cls, found: KnownGroup) -> GroupFigures:
+        group = found.group
+        return cls(
+            largest_disk_bytes=int(group.size_bytes.max(initial=0)),
+            held_bytes=int(group.size_bytes.sum()),
+            peak_iops=float(np.max(group.features[:2].sum(axis=(0, 1)), initial=0.0)),
+            peak_ms=dict(zip(found.pool_keys, map(float, found.state.peak_ms), strict=True)),
+        )
+
+    @classmethod
+    def read(cls, document: str) -> GroupFigures:
+        """As they were stored: JSON has text for keys."""
+        values = json.loads(document)
+        return cls(**{**values, "peak_ms": {int(key): ms for key, ms in values["peak_ms"].items()}})
+
+
+def figures_name(group: int) -> str:
+    """Under which name the figures of a group are kept."""
+    return f"figures-{group}"
+
+
 def hour_name(slot: int) -> tuple[int, str]:
     """Hour of day and kind of day of an hour slot."""
     return slot % HOURS, "weekday" if slot < HOURS else "weekend"
 
 
-def estate_of(group: BalanceGroup) -> GroupEstate:
-    """The estate of ``group`` as last read."""
-    return _estate(group.pk, estate_version())
+def known_group(group: BalanceGroup) -> KnownGroup:
+    """``group`` as last read."""
+    return _known_group(group.pk, group_version())
 
 
-def estate_version() -> str:
-    """Another text whenever an estate may be another one."""
+def group_version() -> str:
+    """Another text whenever a group may be another one."""
     return version("fabric", "space", "load")
 
 
 @lru_cache(maxsize=8)
-def _estate(group_key: int, _version: str) -> GroupEstate:
-    group = BalanceGroup.objects.get(pk=group_key)
-    stores = list(Datastore.objects.filter(membership__group=group).order_by("name", "pk"))
-    pool_of_serial = pools_by_serial()
-    under = {pool_of_serial[store.serial] for store in stores if store.serial in pool_of_serial}
+def _known_group(group_key: int, _version: str) -> KnownGroup:
+    row = BalanceGroup.objects.get(pk=group_key)
+    stores = list(Datastore.objects.filter(membership__group=row).order_by("name", "pk"))
+    beneath = pools_by_store()
+    under = {beneath[store.pk] for store in stores if store.pk in beneath}
     pools = list(Pool.known.filter(pk__in=under).select_related("device").order_by("name", "pk"))
-    pool_of_serial = {serial: key for serial, key in pool_of_serial.items() if key in under}
-    alone = [store for store in stores if store.serial not in pool_of_serial]
+    alone = [store for store in stores if store.pk not in beneath]
     store_number = {store.pk: n for n, store in enumerate(stores)}
     pool_number = {pool.pk: n for n, pool in enumerate(pools)}
-    rows = _disk_rows(store_number)
+    disks = _disk_rows(store_number)
     curves = (*(curve_of(pool) for pool in pools), *(UNKNOWN_CURVE for _ in alone))
-    own_pool = {store.serial: len(pools) + n for n, store in enumerate(alone)}
-    place = np.array([store_number[row[3]] for row in rows], dtype=np.int64)
+    own_pool = {store.pk: len(pools) + n for n, store in enumerate(alone)}
+    place = np.array([store_number[disk[3]] for disk in disks], dtype=np.int64)
     pool_of = np.array(
-        [
-            own_pool[store.serial] if store.serial in own_pool else pool_number[pool_of_serial[store.serial]]
-            for store in stores
-        ],
+        [own_pool[store.pk] if store.pk in own_pool else pool_number[beneath[store.pk]] for store in stores],
         dtype=np.int64,
     )
-    parts = _features_of([(bytes(row[5]), bytes(row[6])) for row in rows])
-    estate = Estate(
-        disks=tuple(row[1] for row in rows),
-        size_bytes=np.array([row[2] for row in rows], dtype=np.int64),
+    parts = _features_of([(bytes(disk[5]), bytes(disk[6])) for disk in disks])
+    group = Group(
+        disks=tuple(disk[1] for disk in disks),
+        size_bytes=np.array([disk[2] for disk in disks], dtype=np.int64),
         place=place,
         features=parts * _coincidence(pools, len(alone))[pool_of[place]],
-        reach=_reach(stores, [row[7] for row in rows]),
-        pinned=np.array([row[4] for row in rows], dtype=bool),
+        reach=_reach(stores, [disk[7] for disk in disks]),
+        pinned=np.array([disk[4] for disk in disks], dtype=bool),
         datastores=tuple(store.name for store in stores),
         capacity_bytes=np.array([store.capacity_bytes for store in stores], dtype=np.int64),
         other_bytes=np.array([store.other_bytes for store in stores], dtype=np.int64),
@@ -102,21 +135,23 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
         array_of=(*(_copied_by(pool) for pool in pools), *(f"hosts {store.identity}" for store in alone)),
         other_load=np.concatenate(
             [
-                _load_of_others(pools, curves, store_number, {s: pool_number[p] for s, p in pool_of_serial.items()}),
+                _load_of_others(
+                    pools, curves, {s: pool_number[p] for s, p in beneath.items() if p in under}, store_number
+                ),
                 np.zeros((len(alone), SLOTS)),
             ]
         ),
-        fill_ceiling=group.fill_ceiling,
-        latency_ceiling_ms=group.latency_ceiling_ms,
+        fill_ceiling=row.fill_ceiling,
+        latency_ceiling_ms=row.latency_ceiling_ms,
     )
-    return GroupEstate(
+    return KnownGroup(
+        row=row,
         group=group,
-        estate=estate,
-        state=judge(estate, estate.place),
-        disk_keys=[row[0] for row in rows],
+        state=judge(group, group.place),
+        disk_keys=[disk[0] for disk in disks],
         store_keys=[store.pk for store in stores],
         pool_keys=[*(pool.pk for pool in pools), *(-store.pk for store in alone)],
-        machines=[row[8] for row in rows],
+        machines=[disk[8] for disk in disks],
         cautious=[*(pool.fit_cautious for pool in pools), *(False for _ in alone)],
         seen_max=[*(pool.fit_seen_max for pool in pools), *(np.inf for _ in alone)],
         pools_known=len(pools),
@@ -124,7 +159,7 @@ def _estate(group_key: int, _version: str) -> GroupEstate:
 
 
 def _disk_rows(stores: Collection[int]) -> list[tuple[Any, ...]]:
-    """What the estate needs of each disk on ``stores`` (primary keys), by name."""
+    """What the planner needs of each disk on ``stores`` (primary keys), by name."""
     profiles = "weekday_profile", "weekend_profile"
     homes = "machine__placement__host__cluster_id", "machine__name"
     disks = Disk.objects.filter(placement__datastore__in=stores).order_by("name", "pk")
@@ -137,15 +172,13 @@ def _copied_by(pool: Pool) -> str:
 
 
 def _load_of_others(
-    pools: list[Pool], curves: tuple[ServiceCurve, ...], ours: Collection[int], pool_of: dict[str, int]
+    pools: list[Pool], curves: tuple[ServiceCurve, ...], pool_of: Mapping[int, int], ours: Collection[int]
 ) -> np.ndarray:
-    """[pools, 48] load from disks on datastores that are not ``ours``; ``pool_of`` has each volume's pool."""
-    rows = list(
-        Disk.objects.filter(placement__datastore__serial__in=pool_of)
-        .exclude(placement__datastore__in=ours)
-        .values_list("placement__datastore__serial", "weekday_profile", "weekend_profile")
-    )
-    pool = np.array([pool_of[serial] for serial, _, _ in rows], dtype=int)
+    """[pools, 48] load from disks on datastores that are not ``ours``; ``pool_of`` has the pool of each datastore."""
+    others = [store for store in pool_of if store not in ours]
+    disks = Disk.objects.filter(placement__datastore__in=others)
+    rows = list(disks.values_list("placement__datastore_id", "weekday_profile", "weekend_profile"))
+    pool = np.array([pool_of[store] for store, _, _ in rows], dtype=int)
     parts = _features_of([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
     parts *= _coincidence(pools)[pool]
     return np.array([load(parts[:, pool == n].sum(axis=1), curves[n]) for n in range(len(pools))]).reshape(
