@@ -8,7 +8,7 @@ if [ "${1:-}" = quick ]; then
   .venv/bin/python scripts/services.py start
   trap '.venv/bin/python scripts/services.py stop' EXIT
   (cd web && npm run -s test) & web=$!
-  .venv/bin/pytest -q --numprocesses 2 --dist worksteal core/tests server/tests --without-standins
+  .venv/bin/pytest -q --numprocesses 2 --dist worksteal core/tests server/worlds/tests server/tests --without-standins
   wait "$web"
   exit
 fi
@@ -18,5 +18,5 @@ scripts/lint.sh
 trap '.venv/bin/python scripts/services.py stop' EXIT
 # Two workers share these; the browser has the machine to itself. They are shared out by number: the operations that
 # requests are made up for have one name in common, and by name (loadfile) all but one would be left out.
-.venv/bin/pytest -q --numprocesses 2 --dist worksteal core/tests standins/tests server/tests
+.venv/bin/pytest -q --numprocesses 2 --dist worksteal core/tests standins/tests server/worlds/tests server/tests
 .venv/bin/pytest -q e2e

@@ -1,0 +1,41 @@
+"""Tests on small worlds, each made for its test: no stand-ins, nothing that other tests read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from django.core.cache import cache
+from rest_framework.test import APIClient
+
+from movelot.accounts.models import Role, User
+from movelot.inventory.changes import everything_changed
+from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Label, Machine, Pool, Volume
+from server.tests.conftest import PASSWORD, signed_in
+from server.worlds.tests.world import World
+
+
+@pytest.fixture
+def world(db: None) -> Iterator[World]:
+    """An empty world: whatever else this database was used for is not there."""
+    models: list[Any] = [Label, Disk, Machine, Datastore, Volume, Pool, Device, BalanceGroup, Cluster]
+    for model in models:
+        getattr(model, "known", model._default_manager).all().delete()
+    cache.clear()
+    everything_changed()
+    yield World()
+    cache.clear()
+
+
+@pytest.fixture
+def ines(db: None) -> User:
+    """Of the virtualization team."""
+    found = User.objects.filter(username="ines.marrow").first()
+    return found or User.objects.create_user("ines.marrow", password=PASSWORD, role=Role.VIRTUALIZATION)
+
+
+@pytest.fixture
+def api(ines: User) -> APIClient:
+    """The API as ines sees it, CSRF enforced."""
+    return signed_in(ines.username)
