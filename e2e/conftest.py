@@ -89,6 +89,13 @@ class Stack:
         )
         log.close()
 
+    def output(self, *command: str) -> str:
+        """What a command of ours says; empty where it fails."""
+        words = [str(BIN / command[0]), *command[1:]]
+        return subprocess.run(
+            words, env=self.env, cwd=ROOT / "server", capture_output=True, text=True, check=False
+        ).stdout
+
     def start_workers(self) -> None:
         for name in stack_script.WORKERS:
             self.spawn(f"worker-{name}", *stack_script.worker_command(name))

@@ -99,7 +99,7 @@ DATABASES = {
         "NAME": os.environ.get("MOVELOT_DB_NAME", "movelot"),
         "USER": "movelot",
         "PASSWORD": secret("database"),
-        "HOST": "127.0.0.1",
+        "HOST": os.environ.get("MOVELOT_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("MOVELOT_DB_PORT", "13306"),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
@@ -108,7 +108,11 @@ DATABASES = {
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-REDIS = f"redis://127.0.0.1:{os.environ.get('MOVELOT_REDIS_PORT', '16379')}/{os.environ.get('MOVELOT_REDIS_DB', '0')}"
+REDIS_HOST, REDIS_PORT = (
+    os.environ.get("MOVELOT_REDIS_HOST", "127.0.0.1"),
+    os.environ.get("MOVELOT_REDIS_PORT", "16379"),
+)
+REDIS = f"redis://{REDIS_HOST}:{REDIS_PORT}/{os.environ.get('MOVELOT_REDIS_DB', '0')}"
 CACHES = {"default": {"BACKEND": "django.core.cache.backends.redis.RedisCache", "LOCATION": REDIS}}
 
 AUTH_USER_MODEL = "accounts.User"

@@ -18,8 +18,8 @@ from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
 from movelot.devices.reading import collect
 from movelot.findings.judging import judge_due
-from movelot.inventory.estates import estate_of
 from movelot.inventory.follow.shared import path_listing, path_sets
+from movelot.inventory.known_groups import known_group
 from movelot.inventory.models import BalanceGroup, Device, HostDevice, Pool
 from movelot.inventory.versions import EVERYTHING, renew
 from movelot.jobs import work
@@ -146,7 +146,7 @@ def by_id(form: dict[str, Any]) -> dict[str, Any]:
 
 def plan_of(group: str) -> ClearPlan:
     """The plan that clears a group as it is known now."""
-    return clear_plan(estate_of(BalanceGroup.objects.get(name=group)))
+    return clear_plan(known_group(BalanceGroup.objects.get(name=group)))
 
 
 def balanced(client: APIClient, group: str = "quayside") -> dict[str, Any]:

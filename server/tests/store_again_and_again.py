@@ -47,7 +47,14 @@ def _reading(name: str, chance: random.Random | None) -> Any:
 def _store(n: int, free: int) -> dict[str, Any]:
     sizes = {"capacity_bytes": 1000, "free_bytes": free, "other_bytes": 0}
     mount = {"server": "nas", "path": f"/{n}", "version": "4", "ways": [["files", "A1"], ["files", f"B{n}"]]}
-    return {"identity": f"ds-{n}", "name": f"berth-{n}", "serial": f"s{n}", **sizes, "contents": [], "mount": mount}
+    return {
+        "identity": f"ds-{n}",
+        "name": f"berth-{n}",
+        "extents": [{"serial": f"s{n}", "size_bytes": 1000}],
+        **sizes,
+        "contents": [],
+        "mount": mount,
+    }
 
 
 def _machine(n: int) -> dict[str, Any]:

@@ -10,8 +10,9 @@ import pytest
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.findings.judging import judge_due
 from movelot.inventory.changes import everything_changed
-from movelot.inventory.estates import estate_of
+from movelot.inventory.known_groups import known_group
 from movelot.inventory.models import BalanceGroup, Device, Disk
 from movelot.lots.models import Lot
 from movelot_core.units import GIB, TIB
@@ -36,11 +37,11 @@ def test_a_small_space_is_left_whole(estate: StandIns, ines: User) -> None:
 
 def test_the_number_follows_from_the_queues_of_the_hosts(estate: StandIns, ines: User) -> None:
     assert set(Device.objects.filter(kind="host").values_list("queue_depth", flat=True)) == {40}
-    group = estate_of(BalanceGroup.objects.get(name="quayside"))
+    group = known_group(BalanceGroup.objects.get(name="quayside"))
     text = reason(advice(ines, "18 TiB"), "queue")
     iops, latency, outstanding, planned, least = map(float, re.findall(r"[\d,]+\.?\d*", text.replace(",", "")))
-    peak = float(np.max(group.estate.features[:2].sum(axis=(0, 1))))
-    assert iops == pytest.approx(peak / group.estate.size_bytes.sum() * 0.82 * 18 * TIB, rel=0.01)
+    peak = float(np.max(group.group.features[:2].sum(axis=(0, 1))))
+    assert iops == pytest.approx(peak / group.group.size_bytes.sum() * 0.82 * 18 * TIB, rel=0.01)
     assert outstanding == pytest.approx(iops * latency / 1000, abs=1)
     # Three hosts that plan half of the 40 I/Os that each may keep outstanding.
     assert planned == 60
@@ -53,6 +54,7 @@ def test_slow_hosts_ask_for_more_and_smaller_ones_and_a_large_disk_for_fewer(est
     assert many["count"] > 2  # type: ignore[operator]
     Disk.objects.filter(name="berth-plan-db disk 1").update(size_bytes=3 * TIB)
     everything_changed()
+    judge_due()
     few = advice(ines, "18 TiB")
     # Two disks of 3 TiB need 7.3 TiB under 82 %.
     assert (few["count"], few["size"]) == (2, "9 TiB")

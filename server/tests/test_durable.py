@@ -14,7 +14,7 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.devices.reading import reread
-from movelot.inventory.estates import estate_of
+from movelot.inventory.known_groups import known_group
 from movelot.inventory.models import (
     BalanceGroup,
     Datastore,
@@ -260,18 +260,18 @@ def test_a_datastore_on_a_hosts_own_drives_is_seen_and_has_no_latency(estate: St
     store = Datastore.objects.create(
         identity="ds-local",
         name="quay-01-local",
-        serial="drive-1",
         capacity_bytes=10**12,
         free_bytes=10**11,
         other_bytes=9 * 10**11,
     )
+    store.extents.create(number=0, serial="drive-1", since=now())
     quay.mounts.create(datastore=store)
     group.members.create(datastore=store)
     from movelot.inventory.changes import everything_changed
 
     everything_changed()
-    found = estate_of(group)
-    assert "quay-01-local" in found.estate.datastores
+    found = known_group(group)
+    assert "quay-01-local" in found.group.datastores
     board = api.get("/api/balance/groups/quayside/").json()
     (stack,) = [each for each in board["datastores"] if each["name"] == "quay-01-local"]
     (pool,) = [each for each in board["pools"] if each["id"] == stack["pool"]]

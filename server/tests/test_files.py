@@ -53,7 +53,7 @@ def test_an_export_is_made_and_mounted_alike_on_every_host(estate: StandIns, ine
     assert kinds == ["set_file_client"] * 2 + ["create_file_system", "export_file_system"] + ["mount_export"] * 3
     assert run_to_end(lot).state == Lot.State.DONE
     assert mounting("sand-05") == ["quay-01", "quay-02", "quay-03"]
-    assert Datastore.objects.get(name="sand-05").serial == Volume.objects.get(name="sand-05").serial
+    assert Datastore.objects.get(name="sand-05").serials == [Volume.objects.get(name="sand-05").serial]
     assert [(row["figure"], row["predicted"], row["measured"]) for row in lot.outcome["rows"]] == [
         ("hosts that mount it", 3, 3),
         ("identities", 1, 1),
@@ -213,7 +213,7 @@ def test_two_spellings_of_one_export_are_a_finding(estate: StandIns, api: APICli
 
 
 def mounts_on(host: str) -> set[str]:
-    rows = Mount.objects.filter(host__name=host, datastore__serial=Volume.objects.get(name="sand-01").serial)
+    rows = Mount.objects.filter(host__name=host, datastore__extents__serial=Volume.objects.get(name="sand-01").serial)
     return {f"{mount.server}:{mount.path} {mount.version}" for mount in rows}
 
 

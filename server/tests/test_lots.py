@@ -49,7 +49,9 @@ def test_attach_makes_offers_formats_and_mounts_everywhere(estate: StandIns, ine
     assert (volume.size_bytes, volume.pool.name) == (2 * TIB, "granite-mixed")
     store = Datastore.objects.get(name="berth-e")
     assert store.mounts.count() == 3
-    assert set(HostDevice.objects.filter(serial=store.serial).values_list("path_policy", flat=True)) == {"RoundRobin"}
+    assert set(HostDevice.objects.filter(serial__in=store.serials).values_list("path_policy", flat=True)) == {
+        "RoundRobin"
+    }
     measured = {row["figure"]: (row["predicted"], row["measured"]) for row in lot.outcome["rows"]}
     assert measured["paths"] == (20, 20)
     assert "berth-e" in {v["name"] for v in estate.world()["volumes"]}

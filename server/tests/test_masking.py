@@ -52,7 +52,7 @@ def test_a_volume_seen_by_some_is_shown_to_all_and_mounted(estate: StandIns, ine
     assert run_to_end(lot).state == Lot.State.DONE
     store = Datastore.objects.get(name="berth-f")
     assert sorted(store.mounts.values_list("host__name", flat=True)) == ["quay-01", "quay-02", "quay-03"]
-    luns = HostDevice.objects.filter(serial=store.serial).values_list("lun", flat=True)
+    luns = HostDevice.objects.filter(serial__in=store.serials).values_list("lun", flat=True)
     assert set(luns) == {16}
     assert lot.outcome["rows"][0]["measured"] == 3
 
@@ -228,7 +228,7 @@ def test_a_volume_without_a_datastore_is_shown_and_left_as_it_is(estate: StandIn
     serial = Volume.objects.get(name="slate-09").serial
     assert HostDevice.objects.filter(serial=serial).count() == 3
     assert set(HostDevice.objects.filter(serial=serial).values_list("signature_kind", flat=True)) == {"None"}
-    assert not Datastore.objects.filter(serial=serial).exists()
+    assert not Datastore.objects.filter(extents__serial=serial).exists()
     assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert outside(estate) == before
 

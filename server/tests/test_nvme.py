@@ -62,7 +62,7 @@ def test_an_nvme_datastore_is_discovered_connected_and_mounted_on_every_host(gra
     assert lot.state == Lot.State.DONE
     store = Datastore.objects.get(name="chalk-01")
     assert store.mounts.count() == 3
-    paths = {d.device.name: len(d.paths) for d in HostDevice.objects.filter(serial=store.serial)}
+    paths = {d.device.name: len(d.paths) for d in HostDevice.objects.filter(serial__in=store.serials)}
     assert paths == {"quay-01": 4, "quay-02": 2, "quay-03": 2}
     assert connections(granted) == paths
     rows = {row["figure"]: row for row in lot.outcome["rows"]}

@@ -214,7 +214,7 @@ def test_all_faults_of_all_files_are_told_at_once(demo: dict[str, Any], api: API
     demo["clusters"] = [{"title": "quayside"}]
     answer = send(api, zipped(demo)).json()
     files = [fault["file"] for fault in answer["faults"]]
-    assert files.count("disks.csv") >= 59
+    assert files.count("disks.csv") >= len(demo["disks"])
     assert {"hosts.csv", "clusters.csv"} <= set(files)
     assert answer["fault_count"] == len(answer["faults"])
 
@@ -228,7 +228,11 @@ def test_what_refers_to_a_row_with_a_fault_is_no_fault_itself(demo: dict[str, An
 def test_two_rows_of_one_key_are_told(demo: dict[str, Any], api: APIClient) -> None:
     demo["hosts"].append(dict(demo["hosts"][0]))
     first = send(api, zipped(demo)).json()["faults"][0]
-    assert (first["file"], first["row"], first["expected"]) == ("hosts.csv", 12, "one that row 2 does not have")
+    assert (first["file"], first["row"], first["expected"]) == (
+        "hosts.csv",
+        len(demo["hosts"]) + 1,
+        "one that row 2 does not have",
+    )
 
 
 def test_what_is_linked_is_never_overwritten(estate: StandIns, api: APIClient) -> None:
@@ -243,7 +247,7 @@ def test_what_is_linked_is_never_overwritten(estate: StandIns, api: APIClient) -
 def test_a_dry_run_takes_nothing_in(demo: dict[str, Any], api: APIClient) -> None:
     answer = send(api, zipped(demo), dry=True).json()
     assert (answer["imported"], answer["fault_count"]) == (False, 0)
-    assert {"table": "disks", "rows": 59} in answer["tables"]
+    assert {"table": "disks", "rows": len(demo["disks"])} in answer["tables"]
     assert not Device.objects.exists()
 
 

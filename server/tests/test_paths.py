@@ -288,7 +288,7 @@ def test_a_depth_set_by_hand_after_the_check_is_not_overwritten(estate: StandIns
     Driver(Lot.objects.get(pk=lot.pk)).run()
     lot.refresh_from_db()
     assert lot.state == Lot.State.FAILED
-    assert "given another value meanwhile" in str([step.problem for step in lot.steps.all()])
+    assert "Meanwhile another value was given" in str([step.problem for step in lot.steps.all()])
 
 
 def test_lots_of_path_policies_from_before_can_still_be_undone(estate: StandIns, ines: User) -> None:

@@ -29,7 +29,8 @@ NAME = f"test_movelot_shares_{WORKER}"
 
 def host(name: str, free: int = 5, cluster: str = "quayside") -> HostReading:
     """What a host says that mounts one datastore, with so many bytes free."""
-    store = {"identity": "ds-1", "name": "berth", "serial": "s1", "capacity_bytes": 10, "free_bytes": free}
+    extents = [{"serial": "s1", "size_bytes": 10}]
+    store = {"identity": "ds-1", "name": "berth", "extents": extents, "capacity_bytes": 10, "free_bytes": free}
     mount = {"server": "", "path": "", "version": "", "ways": []}
     return HostReading(
         name, cluster, "", 0.0, 0.0, [], 5.0, [], [], [{**store, "other_bytes": 0, "contents": [], "mount": mount}]

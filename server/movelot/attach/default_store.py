@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from movelot.inventory.clusters import hosts_of
 from movelot.inventory.models import Datastore, Device
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind, MeasuredRow
@@ -16,6 +17,7 @@ from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
 from movelot.lots.steps.default_store import SetDefaultStore
+from movelot_core.units import count_of
 
 
 @dataclass
@@ -49,7 +51,7 @@ class DefaultStoreKind(LotKind[DefaultForm, DefaultPlan]):
             check = Check("datastore is known", STOP, "No host mounts it any more.")
             return Draft("Make a datastore the default", checks=[check])
         title = f"Make {store.name} the default of {cluster.name}"
-        hosts = list(cluster.devices.filter(kind=Device.Kind.HOST).order_by("name"))
+        hosts = hosts_of(cluster)
         mounting = set(store.mounts.values_list("host_id", flat=True))
         without = [host.name for host in hosts if host.pk not in mounting]
         if without:
@@ -65,7 +67,9 @@ class DefaultStoreKind(LotKind[DefaultForm, DefaultPlan]):
         named = dict(Datastore.objects.values_list("identity", "name"))
         steps = StepPlan()
         steps.add_all(_step(host, store, named.get(host.default_datastore, "")) for host in others)
-        checks = [Check("every host mounts it", PASS, f"all {len(hosts)} hosts of {cluster.name} mount it")]
+        checks = [
+            Check("every host mounts it", PASS, f"{count_of(len(hosts), 'host')} of {cluster.name}, all mount it")
+        ]
         facts = {f"default of {host.name}": named.get(host.default_datastore, "none") for host in others}
         return Draft(title, steps, plan, checks, facts)
 

@@ -63,7 +63,7 @@ class DetachKind(LotKind[DetachForm, DetachPlan]):
         alone = kind.stands_alone(volume)
         if alone:
             return Draft("Take a volume away", checks=[alone])
-        stores = list(Datastore.objects.filter(serial=volume.serial).order_by("name"))
+        stores = list(Datastore.objects.filter(extents__serial=volume.serial).order_by("name"))
         store = stores[0] if stores else None
         sees = kind.hosts_with(volume)
         keep, typed = form.keep, form.confirm.strip()

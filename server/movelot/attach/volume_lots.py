@@ -27,7 +27,7 @@ P = TypeVar("P", bound=VolumePlan)
 class VolumeLotKind(LotKind[F, P], ABC):
     """Makes volumes, and holds the room that was granted for them."""
 
-    claims_room, always_plans = True, True
+    always_plans = True
 
     def claims(self, plan: P) -> list[PlannedVolume]:
         """The volumes that it makes."""

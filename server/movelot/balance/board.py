@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from movelot.inventory.estates import WEEKDAY, WEEKEND, GroupEstate, hour_name
+from movelot.inventory.known_groups import WEEKDAY, WEEKEND, KnownGroup, hour_name
 from movelot.inventory.models import Pool
 from movelot_core.balance.heat import heat, levels
 
@@ -88,69 +88,69 @@ class GroupBoard:
     pools: list[BoardPool]
 
 
-def board_document(found: GroupEstate) -> dict[str, Any]:
+def board_document(found: KnownGroup) -> dict[str, Any]:
     """The board of a group as plain values, with error and samples of each pool's curve as they are now."""
     rows = Pool.known.filter(pk__in=found.pool_keys).values_list("pk", "fit_error_ms", "fit_samples")
     return asdict(board_of(found, {key: (error, samples) for key, error, samples in rows}))
 
 
-def board_of(found: GroupEstate, fits: dict[int, tuple[float, int]]) -> GroupBoard:
+def board_of(found: KnownGroup, fits: dict[int, tuple[float, int]]) -> GroupBoard:
     """The board of a group; ``fits`` has error and samples of each pool's curve."""
-    estate, state = found.estate, found.state
-    heats = heat(estate, state)
-    scale = levels(estate, heats)
+    group, state = found.group, found.state
+    heats = heat(group, state)
+    scale = levels(group, heats)
     return GroupBoard(
-        id=found.group.pk,
-        name=found.group.name,
-        cluster=" and ".join(found.group.clusters().values_list("name", flat=True)),
-        fill_ceiling=estate.fill_ceiling,
-        latency_ceiling_ms=estate.latency_ceiling_ms,
-        disks=len(estate.disks),
-        datastores=[_stack(found, s, heats, scale) for s in range(len(estate.datastores))],
-        pools=[_pool(found, p, *fits.get(found.pool_keys[p], (0.0, 0))) for p in range(len(estate.pools))],
+        id=found.row.pk,
+        name=found.row.name,
+        cluster=" and ".join(found.row.clusters().values_list("name", flat=True)),
+        fill_ceiling=group.fill_ceiling,
+        latency_ceiling_ms=group.latency_ceiling_ms,
+        disks=len(group.disks),
+        datastores=[_stack(found, s, heats, scale) for s in range(len(group.datastores))],
+        pools=[_pool(found, p, *fits.get(found.pool_keys[p], (0.0, 0))) for p in range(len(group.pools))],
     )
 
 
-def _stack(found: GroupEstate, s: int, heats: np.ndarray, scale: np.ndarray) -> Stack:
-    estate, state = found.estate, found.state
-    there = np.flatnonzero(estate.place == s)
-    there = there[np.lexsort((there, -estate.size_bytes[there]))]
+def _stack(found: KnownGroup, s: int, heats: np.ndarray, scale: np.ndarray) -> Stack:
+    group, state = found.group, found.state
+    there = np.flatnonzero(group.place == s)
+    there = there[np.lexsort((there, -group.size_bytes[there]))]
     drawn, rest = there[:BLOCKS_PER_DATASTORE], there[BLOCKS_PER_DATASTORE:]
     return Stack(
         id=found.store_keys[s],
-        name=estate.datastores[s],
-        pool=found.pool_keys[int(estate.pool_of[s])],
-        capacity_bytes=int(estate.capacity_bytes[s]),
+        name=group.datastores[s],
+        pool=found.pool_keys[int(group.pool_of[s])],
+        capacity_bytes=int(group.capacity_bytes[s]),
         used_bytes=int(state.used_bytes[s]),
-        other_bytes=int(estate.other_bytes[s]),
-        room_bytes=int(estate.room_bytes[s]),
+        other_bytes=int(group.other_bytes[s]),
+        room_bytes=int(group.room_bytes[s]),
         fill=float(state.fill[s]),
         over=bool(state.over_fill[s]),
         disks=len(there),
         blocks=[
             Block(
                 found.disk_keys[d],
-                estate.disks[d],
+                group.disks[d],
                 found.machines[d],
-                int(estate.size_bytes[d]),
+                int(group.size_bytes[d]),
                 round(float(heats[d]), 3),
                 int(scale[d]),
-                bool(estate.pinned[d]),
+                bool(group.pinned[d]),
             )
             for d in drawn
         ],
         rest_disks=len(rest),
-        rest_bytes=int(estate.size_bytes[rest].sum()),
+        rest_bytes=int(group.size_bytes[rest].sum()),
     )
 
 
-def _pool(found: GroupEstate, p: int, error: float, samples: int) -> BoardPool:
+def _pool(found: KnownGroup, p: int, error: float, samples: int) -> BoardPool:
     state = found.state
     hour, day = hour_name(int(state.peak_hour[p]))
     return BoardPool(
         id=found.pool_keys[p],
-        name=found.estate.pools[p],
-        array=found.estate.array_of[p],
+        name=found.group.pools[p],
+        array=found.group.array_of[p],
         known=p < found.pools_known,
         latency_ms=[round(float(v), 3) for v in state.latency_ms[p, WEEKDAY]],
         weekend_ms=[round(float(v), 3) for v in state.latency_ms[p, WEEKEND]],

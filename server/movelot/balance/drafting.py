@@ -12,7 +12,7 @@ from movelot.balance.plans import clear_plan
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.curves import curve_of
-from movelot.inventory.estates import GroupEstate, estate_of
+from movelot.inventory.known_groups import KnownGroup, known_group
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool, Volume
 from movelot.lots.documents import LotForm, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
@@ -44,12 +44,12 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
         if group is None:
             check = Check("group is known", STOP, f"There is no group “{form.group}”.")
             return Draft("Balance", checks=[check])
-        found = estate_of(group)
+        found = known_group(group)
         moves = moves_of(clear_plan(found)) if form.moves is None else form.moves
         plan, ordered, impossible = plan_with(found, moves)
         view = shown(found, plan, ordered, impossible)
-        over = [found.estate.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]
-        over += [found.estate.pools[p] for p in np.flatnonzero(plan.before.over_latency.any(axis=1))]
+        over = [found.group.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]
+        over += [found.group.pools[p] for p in np.flatnonzero(plan.before.over_latency.any(axis=1))]
         title = f"Clear {' and '.join(over[:3])}" if over and ordered else f"Balance {group.name}"
         checks = _checks(found, view.clears, view.needed, ordered, impossible)
         checks += [Check("clears every ceiling", WARN, text) for text in view.unresolved]
@@ -57,11 +57,11 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
             Check(
                 "prediction within what was measured",
                 WARN,
-                f"{found.estate.pools[n]} would carry more load than was ever measured; "
+                f"{found.group.pools[n]} would carry more load than was ever measured; "
                 f"its {pool.peak_ms:.1f} ms is extrapolated.",
             )
             for n, pool in enumerate(view.pools)
-            if pool.extrapolated and any(found.estate.pool_of[step.move.target] == n for step in ordered)
+            if pool.extrapolated and any(found.group.pool_of[step.move.target] == n for step in ordered)
         ]
         complete = replace(form, moves=moves)
         return Draft(title, _steps(found, ordered), view, checks, _facts(found, ordered), complete)
@@ -103,9 +103,9 @@ def _latency_rows(group: BalanceGroup) -> list[MeasuredRow]:
         return [MeasuredRow("pool", "", "latency", None, None, None, f"not measured: {error.message}")]
     rows = []
     for pool in Pool.objects.filter(pk__in=measured, volumes__in=Volume.objects.all()).distinct().order_by("name"):
-        disks = Disk.objects.filter(placement__datastore__serial__in=pool.volumes.values("serial")).values_list(
-            "identity", flat=True
-        )
+        disks = Disk.objects.filter(
+            placement__datastore__extents__serial__in=pool.volumes.values("serial")
+        ).values_list("identity", flat=True)
         there = [loads[identity] for identity in disks if identity in loads]
         sums = features(
             *(np.array([getattr(s, name) for s in there], dtype=float) for name in ("read_iops", "write_iops", "kib"))
@@ -121,7 +121,7 @@ def _latency_rows(group: BalanceGroup) -> list[MeasuredRow]:
 
 
 def _checks(
-    found: GroupEstate, clears: bool, needed: bool, ordered: list[OrderedMove], impossible: list[str]
+    found: KnownGroup, clears: bool, needed: bool, ordered: list[OrderedMove], impossible: list[str]
 ) -> list[Check]:
     checks = [Check("keeps every Must", STOP, text) for text in impossible]
     if ordered and not impossible:
@@ -137,26 +137,26 @@ def _checks(
         )
         checks.append(Check("clears every ceiling", level, text))
     if any(found.cautious):
-        names = ", ".join(name for name, cautious in zip(found.estate.pools, found.cautious, strict=True) if cautious)
+        names = ", ".join(name for name, cautious in zip(found.group.pools, found.cautious, strict=True) if cautious)
         checks.append(
             Check("curves are known", WARN, f"too little load was seen on {names}; a cautious curve is used.")
         )
     return checks
 
 
-def _facts(found: GroupEstate, ordered: list[OrderedMove]) -> dict[str, str]:
+def _facts(found: KnownGroup, ordered: list[OrderedMove]) -> dict[str, str]:
     """Fills of the datastores that take part, and where each moved disk is."""
-    estate = found.estate
+    group = found.group
     involved = sorted({s for step in ordered for s in (step.move.source, step.move.target)})
-    facts = {f"fill of {estate.datastores[s]}": f"{found.state.fill[s]:.1%}" for s in involved}
+    facts = {f"fill of {group.datastores[s]}": f"{found.state.fill[s]:.1%}" for s in involved}
     return facts | {
-        f"place of {estate.disks[step.move.disk]}": estate.datastores[step.move.source]
+        f"place of {group.disks[step.move.disk]}": group.datastores[step.move.source]
         for step in ordered
         if not step.staging
     }
 
 
-def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> StepPlan:
+def _steps(found: KnownGroup, ordered: list[OrderedMove]) -> StepPlan:
     """A step a move, on the host that runs the machine."""
     disks = {
         row[0]: row[1:]
@@ -164,7 +164,9 @@ def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> StepPlan:
             "pk", "identity", "machine__name", "machine__placement__host__name"
         )
     }
-    stores = {store.pk: store for store in Datastore.objects.filter(pk__in=found.store_keys)}
+    stores = {
+        store.pk: store for store in Datastore.objects.filter(pk__in=found.store_keys).prefetch_related("extents")
+    }
     plan = StepPlan()
     handles: list[Handle[Nothing]] = []
     for step in ordered:
@@ -173,7 +175,7 @@ def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> StepPlan:
         source, target = stores[found.store_keys[move.source]], stores[found.store_keys[move.target]]
         how = "array copies it" if move.offloaded else "over hosts"
         why = "; ".join(gain_text(gain) for gain in move.gains[:1])
-        name = found.estate.disks[move.disk]
+        name = found.group.disks[move.disk]
         copy = MoveDisk(
             disk=identity,
             machine=machine,
@@ -181,10 +183,10 @@ def _steps(found: GroupEstate, ordered: list[OrderedMove]) -> StepPlan:
             size_bytes=int(move.size_bytes),
             source=source.identity,
             source_name=source.name,
-            source_serial=source.serial,
+            source_serial=source.serials[0],
             target=target.identity,
             target_name=target.name,
-            target_serial=target.serial,
+            target_serial=target.serials[0],
         ).on(
             host,
             f"Move {name}",

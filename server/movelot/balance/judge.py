@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -13,7 +14,17 @@ from movelot.balance.plans import ClearPlan, clear_plan, plan_name
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep, let_go
 from movelot.inventory.changes import Aspect
-from movelot.inventory.estates import WEEKDAY, GroupEstate, estate_of, estate_version, growth_name, growth_of, hour_name
+from movelot.inventory.known_groups import (
+    WEEKDAY,
+    GroupFigures,
+    KnownGroup,
+    figures_name,
+    group_version,
+    growth_name,
+    growth_of,
+    hour_name,
+    known_group,
+)
 from movelot.inventory.models import BalanceGroup
 from movelot_core.rounds import growth_bytes_per_day, over_fill, slow_pools
 
@@ -34,9 +45,10 @@ class GroupJudge(Judge):
         if group is None or not group.datastores.exists():
             let_go(board_name(int(scope)), growth_name(int(scope)), plan_name(int(scope)), f"slowest-{scope}")
             return []
-        version = estate_version()
-        found = estate_of(group)
+        version = group_version()
+        found = known_group(group)
         keep(board_name(group.pk), version, board_document(found))
+        keep(figures_name(group.pk), version, asdict(GroupFigures.of(found)))
         plan = clear_plan(found)
         keep(f"slowest-{group.pk}", version, _slowest(found))
         history = growth_of(found.store_keys)
@@ -46,11 +58,11 @@ class GroupJudge(Judge):
 
 
 def _over_fill(
-    found: GroupEstate, growth: Mapping[int, float | None], plan: ClearPlan
+    found: KnownGroup, growth: Mapping[int, float | None], plan: ClearPlan
 ) -> Iterable[Found[OverFillEvidence]]:
-    for n, over in over_fill(found.estate, found.state, growth).items():
+    for n, over in over_fill(found.group, found.state, growth).items():
         evidence = OverFillEvidence(
-            group=found.group.name,
+            group=found.row.name,
             fill=over.fill,
             ceiling=over.ceiling,
             over_bytes=over.over_bytes,
@@ -59,30 +71,30 @@ def _over_fill(
             plan_moves=len(plan.moves),
             plan_bytes=plan.moved_bytes,
         )
-        yield Found(OVER_FILL, Subject("datastore", found.store_keys[n], found.estate.datastores[n]), evidence)
+        yield Found(OVER_FILL, Subject("datastore", found.store_keys[n], found.group.datastores[n]), evidence)
 
 
-def _slow_pools(found: GroupEstate, plan: ClearPlan) -> Iterable[Found[SlowPoolEvidence]]:
-    for n, slow in slow_pools(found.estate, found.state).items():
+def _slow_pools(found: KnownGroup, plan: ClearPlan) -> Iterable[Found[SlowPoolEvidence]]:
+    for n, slow in slow_pools(found.group, found.state).items():
         hour, day = hour_name(slow.peak_slot)
         evidence = SlowPoolEvidence(
-            group=found.group.name,
+            group=found.row.name,
             peak_ms=slow.peak_ms,
             ceiling_ms=slow.ceiling_ms,
             peak_hour=hour,
             peak_day=day,
             slots_over=slow.slots_over,
-            heavy=[found.estate.disks[d] for d in slow.heavy_disks],
+            heavy=[found.group.disks[d] for d in slow.heavy_disks],
             heavy_share=slow.heavy_share,
             plan_moves=len(plan.moves),
             plan_bytes=plan.moved_bytes,
         )
         # Two groups may share a pool, and each is over its own ceiling.
-        subject = Subject("pool", found.pool_keys[n], found.estate.pools[n])
-        yield Found(SLOW_POOL, subject, evidence, found.group.name)
+        subject = Subject("pool", found.pool_keys[n], found.group.pools[n])
+        yield Found(SLOW_POOL, subject, evidence, found.row.name)
 
 
-def _slowest(found: GroupEstate) -> dict[str, Any] | None:
+def _slowest(found: KnownGroup) -> dict[str, Any] | None:
     """The pool with the highest peak, by weekday hour; nothing where no pool is known."""
     known = range(found.pools_known)
     slowest = max(known, key=lambda n: float(found.state.peak_ms[n]), default=None)
@@ -90,8 +102,8 @@ def _slowest(found: GroupEstate) -> dict[str, Any] | None:
         return None
     return {
         "id": found.pool_keys[slowest],
-        "name": found.estate.pools[slowest],
+        "name": found.group.pools[slowest],
         "peak_ms": float(found.state.peak_ms[slowest]),
         "latency_ms": [round(float(v), 3) for v in found.state.latency_ms[slowest, WEEKDAY]],
-        "ceiling_ms": found.group.latency_ceiling_ms,
+        "ceiling_ms": found.row.latency_ceiling_ms,
     }

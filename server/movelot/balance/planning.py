@@ -7,14 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from movelot.balance.plans import ClearPlan, clear_plan
-from movelot.inventory.estates import WEEKDAY, GroupEstate, hour_name
+from movelot.inventory.known_groups import WEEKDAY, KnownGroup, hour_name
 from movelot.inventory.models import Device
 from movelot.lots.documents import LotPlan
 from movelot_core.balance.clear import Gain, Plan, Unresolved, plan_for
-from movelot_core.balance.estate import broken_musts
+from movelot_core.balance.group import broken_musts
 from movelot_core.balance.order import CopyRates, OrderedMove, order_moves
 from movelot_core.latency import beyond_measured
-from movelot_core.units import format_share
+from movelot_core.units import count_of, format_share
 
 FALLBACK_RATE = 100 * 1024**2
 
@@ -91,10 +91,10 @@ def moves_of(plan: ClearPlan) -> list[MoveRequest]:
     return [MoveRequest(disk, target) for disk, target in plan.moves]
 
 
-def place_of(found: GroupEstate, moves: list[MoveRequest]) -> tuple[np.ndarray, list[str]]:
+def place_of(found: KnownGroup, moves: list[MoveRequest]) -> tuple[np.ndarray, list[str]]:
     """The placement that a form's moves ask for, and a sentence on each that no longer makes sense."""
     disks, stores = found.disk_index(), {key: n for n, key in enumerate(found.store_keys)}
-    place, lost = found.estate.place.copy(), []
+    place, lost = found.group.place.copy(), []
     for move in moves:
         disk, store = disks.get(move.disk), stores.get(move.target)
         if disk is None or store is None:
@@ -115,22 +115,22 @@ def rates_of() -> CopyRates:
     return CopyRates(min(offloaded, default=FALLBACK_RATE), min(over_hosts, default=FALLBACK_RATE))
 
 
-def plan_with(found: GroupEstate, moves: list[MoveRequest]) -> tuple[Plan, list[OrderedMove], list[str]]:
+def plan_with(found: KnownGroup, moves: list[MoveRequest]) -> tuple[Plan, list[OrderedMove], list[str]]:
     """The plan that ``moves`` make, its order, and what of it is impossible, in sentences."""
     place, impossible = place_of(found, moves)
-    plan = plan_for(found.estate, place, clear_plan(found).bound_bytes)
-    ordered = order_moves(found.estate, plan.moves, rates_of())
-    impossible += [f"{text}." for text in broken_musts(found.estate, place)]
+    plan = plan_for(found.group, place, clear_plan(found).bound_bytes)
+    ordered = order_moves(found.group, plan.moves, rates_of())
+    impossible += [f"{text}." for text in broken_musts(found.group, place)]
     left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}
-    impossible += [f"No order has room for {found.estate.disks[d]} at every instant." for d in sorted(left_out)]
+    impossible += [f"No order has room for {found.group.disks[d]} at every instant." for d in sorted(left_out)]
     return plan, ordered, impossible
 
 
-def shown(found: GroupEstate, plan: Plan, ordered: list[OrderedMove], impossible: list[str]) -> BalancePlan:
+def shown(found: KnownGroup, plan: Plan, ordered: list[OrderedMove], impossible: list[str]) -> BalancePlan:
     """The plan as the page shows it."""
-    estate, after = found.estate, plan.after
+    group, after = found.group, plan.after
     return BalancePlan(
-        group=found.group.name,
+        group=found.row.name,
         moves=[_move_row(found, step) for step in ordered],
         moved_bytes=sum(step.move.size_bytes for step in ordered),
         bound_bytes=plan.bound_bytes,
@@ -141,13 +141,13 @@ def shown(found: GroupEstate, plan: Plan, ordered: list[OrderedMove], impossible
             StoreAfter(key, int(after.used_bytes[n]), float(after.fill[n]), bool(after.over_fill[n]))
             for n, key in enumerate(found.store_keys)
         ],
-        pools=[pool_after(found, plan, n) for n in range(len(estate.pools))],
+        pools=[pool_after(found, plan, n) for n in range(len(group.pools))],
         unresolved=[unresolved_text(entry) for entry in plan.unresolved],
         broken=impossible,
     )
 
 
-def pool_after(found: GroupEstate, plan: Plan, number: int) -> PoolAfter:
+def pool_after(found: KnownGroup, plan: Plan, number: int) -> PoolAfter:
     state = plan.after
     hour, day = hour_name(int(state.peak_hour[number]))
     beyond = beyond_measured(float(state.load[number].max()), float(found.seen_max[number]))
@@ -162,16 +162,16 @@ def pool_after(found: GroupEstate, plan: Plan, number: int) -> PoolAfter:
     )
 
 
-def _move_row(found: GroupEstate, step: OrderedMove) -> MoveRow:
-    move, estate = step.move, found.estate
+def _move_row(found: KnownGroup, step: OrderedMove) -> MoveRow:
+    move, group = step.move, found.group
     return MoveRow(
         disk=found.disk_keys[move.disk],
-        name=estate.disks[move.disk],
+        name=group.disks[move.disk],
         machine=found.machines[move.disk],
         source=found.store_keys[move.source],
-        source_name=estate.datastores[move.source],
+        source_name=group.datastores[move.source],
         target=found.store_keys[move.target],
-        target_name=estate.datastores[move.target],
+        target_name=group.datastores[move.target],
         size_bytes=move.size_bytes,
         offloaded=move.offloaded,
         staging=step.staging,
@@ -193,11 +193,14 @@ def gain_text(gain: Gain) -> str:
 def unresolved_text(entry: Unresolved) -> str:
     """Why a ceiling stays broken."""
     words = {
-        "unreached": "may not live on a datastore with room, as not every host mounts it",
-        "no_room": "find no room elsewhere",
-        "too_slow": "would make another pool too slow",
-        "pinned": "are pinned",
+        "unreached": "that may not live on a datastore with room, as not every host mounts it",
+        "no_room": "without room elsewhere",
+        "too_slow": "that would make another pool too slow",
+        "pinned": "pinned",
     }
-    why = "; ".join(f"{count} disks {words[reason]}" for reason, count in entry.refusals) or "no disk could help"
+    why = (
+        "; ".join(f"{count_of(count, 'disk')} {words[reason]}" for reason, count in entry.refusals)
+        or "no disk could help"
+    )
     what = "over its fill ceiling" if entry.kind == "fill" else "over its latency ceiling"
     return f"{entry.subject} stays {what}: {why}."

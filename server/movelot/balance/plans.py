@@ -6,13 +6,13 @@ import json
 from dataclasses import asdict, dataclass
 
 from movelot.findings.judging import keep, kept
-from movelot.inventory.estates import GroupEstate, estate_version
+from movelot.inventory.known_groups import KnownGroup, group_version
 from movelot_core.balance.clear import clear
 
 
 @dataclass(frozen=True)
 class ClearPlan:
-    """The plan with least bytes for an estate, which ``digest`` tells from any other.
+    """The plan with least bytes for a group, whose values ``digest`` tells from any others.
 
     ``moves`` are [disk, datastore] by their primary keys; no plan reaches as much with less than ``bound_bytes``.
     """
@@ -28,23 +28,23 @@ def plan_name(group: int) -> str:
     return f"plan-{group}"
 
 
-def clear_plan(found: GroupEstate) -> ClearPlan:
+def clear_plan(found: KnownGroup) -> ClearPlan:
     """The plan for a group as last read.
 
     Most readings change paths, names or states, and no plan: what is kept is that of the values it rests on. Where
     these are other ones and nobody has judged the group since, it is computed here.
     """
-    stored = kept(plan_name(found.group.pk))
+    stored = kept(plan_name(found.row.pk))
     if stored is not None:
         plan = ClearPlan(**json.loads(stored.document))
-        if plan.digest == found.estate.digest:
+        if plan.digest == found.group.digest:
             return plan
     return _made(found)
 
 
-def _made(found: GroupEstate) -> ClearPlan:
-    made = clear(found.estate)
+def _made(found: KnownGroup) -> ClearPlan:
+    made = clear(found.group)
     moves = [[found.disk_keys[move.disk], found.store_keys[move.target]] for move in made.moves]
-    plan = ClearPlan(found.estate.digest, moves, int(made.moved_bytes), int(made.bound_bytes))
-    keep(plan_name(found.group.pk), estate_version(), asdict(plan))
+    plan = ClearPlan(found.group.digest, moves, int(made.moved_bytes), int(made.bound_bytes))
+    keep(plan_name(found.row.pk), group_version(), asdict(plan))
     return plan

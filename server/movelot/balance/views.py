@@ -15,7 +15,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.balance.board import GroupBoard, board_document, board_name
 from movelot.findings.judging import kept
-from movelot.inventory.estates import estate_of
+from movelot.inventory.known_groups import known_group
 from movelot.inventory.models import BalanceGroup
 
 
@@ -62,6 +62,6 @@ class GroupView(APIView):
         found = kept(board_name(group.pk))
         if found is None:
             # Nothing was judged yet: only a moment after the first device was linked.
-            return Response(board_document(estate_of(group)))
+            return Response(board_document(known_group(group)))
         # Kept as it is sent: many megabytes of a large group are not read and written anew.
         return HttpResponse(found.document, content_type="application/json")

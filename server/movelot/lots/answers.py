@@ -138,14 +138,15 @@ def document_of(lot: Lot) -> dict[str, Any]:
     and a serializer do. Their params, which are most of what a step holds, are not shown.
     """
     rows = [dict(zip(STEP_COLUMNS, row, strict=True)) for row in lot.steps.values_list(*STEP_COLUMNS)]
-    devices = Device.known.in_bulk({row["device_id"] for row in rows})
+    told = Device.known.filter(pk__in={row["device_id"] for row in rows}).values_list("pk", "name", "state")
+    devices = {key: (name, state) for key, name, state in told}
     # Only what was begun and has not ended well can have one; reading as many empty documents takes longest of all.
     open_steps = lot.steps.exclude(state__in=[Step.State.WAITING, Step.State.DONE])
     problems = dict(open_steps.values_list("pk", "problem"))
     undone = lot.undone_by.exclude(state=Lot.State.DRAFT).first()
     left = (lot.expected_at - now()).total_seconds() if lot.active and lot.expected_at else None
     stops = any(check["level"] == "stop" for check in lot.checks)
-    by_hand = any(device.imported for device in devices.values())
+    by_hand = any(state == Device.State.IMPORTED for _, state in devices.values())
     acted = {row["kind"] for row in rows if acted_as(row["state"], row["touched"])}
     done = sum(row["state"] == Step.State.DONE for row in rows)
     detail = LotDetail(
@@ -165,7 +166,7 @@ def document_of(lot: Lot) -> dict[str, Any]:
     )
     for row in rows:
         del row["touched"]
-        row["device"] = devices[row.pop("device_id")].name
+        row["device"] = devices[row.pop("device_id")][0]
         row["problem"] = problems.get(row["id"]) or None
     return {**asdict(detail), "steps": rows}
 

@@ -89,8 +89,6 @@ class LotKind(ABC, Generic[F, P]):
     always_plans: ClassVar[bool] = False
     # Whether a new draft of it may take more than a moment to compute: a job drafts it then.
     drafted_by_job: ClassVar[bool] = False
-    # Whether its lots make volumes, which ``claims`` names.
-    claims_room: ClassVar[bool] = False
 
     @abstractmethod
     def drafted(self, form: F, lot: Lot) -> Draft[F, P]:
@@ -102,6 +100,11 @@ class LotKind(ABC, Generic[F, P]):
     def claims(self, plan: P) -> Sequence[Claim]:
         """The room in pools that a lot with this plan takes."""
         return ()
+
+    @classmethod
+    def claims_room(cls) -> bool:
+        """Whether its lots make volumes, which ``claims`` names."""
+        return cls.claims is not LotKind.claims
 
     def outcome(self, lot: Lot, plan: P) -> list[MeasuredRow]:
         """What was predicted beside what is measured now that the lot has ended."""

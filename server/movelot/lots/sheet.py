@@ -14,6 +14,7 @@ from django.template.loader import render_to_string
 from movelot.lots.models import Lot, Step
 from movelot.lots.stored import kind_of_step, waits_for
 from movelot.spreadsheet import csv_text
+from movelot_core.units import count_of
 
 
 @dataclass(frozen=True)
@@ -93,7 +94,7 @@ def _after(step: SheetStep) -> str:
 
 def _origin(sheet: Sheet) -> str:
     checked = f", checked {sheet.checked_at:%Y-%m-%d %H:%M} UTC" if sheet.checked_at else ""
-    return f"Drafted by {sheet.drafted_by}{checked}. {len(sheet.steps)} steps."
+    return f"Drafted by {sheet.drafted_by}{checked}. {count_of(len(sheet.steps), 'step')}."
 
 
 def _ending(sheet: Sheet) -> str:

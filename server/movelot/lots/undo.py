@@ -15,6 +15,7 @@ from movelot.lots.steps.base import StepProblem, StepSpec
 from movelot.lots.stored import step_of, told_by
 from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode, undo_order
+from movelot_core.units import count_of
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,7 @@ class UndoKind(LotKind[UndoForm, UndoPlan]):
         except StepProblem as cause:
             raise Problem(409, cause.code, cause.message, "Nothing was changed.", cause.hint) from cause
         facts = {f"step {step.position}": step.state for step in steps.values()}
-        text = f"{len(plan)} of {len(acted)} steps that acted have something to take back"
+        text = f"{count_of(len(acted), 'step')} acted, {len(plan)} with something to take back"
         checks = [Check("can be undone", PASS, text)]
         return Draft(f"Undo lot {target.pk}: {target.title}"[:200], plan, UndoPlan(target.pk), checks, facts)
 

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from django.db.models import Count, QuerySet
 
 from movelot.inventory.capabilities import DEVICE_LIMITS
-from movelot.inventory.models import Datastore, Device, HostDevice, Volume
+from movelot.inventory.models import Datastore, Device, Extent, HostDevice, Volume
 from movelot.inventory.versions import version
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
@@ -77,7 +77,7 @@ def chosen(which: DeviceFilter) -> QuerySet[HostDevice]:
         volumes = volumes.filter(device__name=which.array)
     if which.text:
         named = volumes.filter(name__icontains=which.text).values("serial")
-        stores = Datastore.objects.filter(name__icontains=which.text).values("serial")
+        stores = Datastore.objects.filter(name__icontains=which.text).values("extents__serial")
         rows = rows.filter(serial__in=named) | rows.filter(serial__in=stores)
     return rows.filter(serial__in=volumes.values("serial")) if which.array else rows
 
@@ -96,7 +96,7 @@ def rows_of(which: DeviceFilter) -> tuple[list[DeviceRow], int]:
     devices = [by_key[pk] for pk in shown]
     serials = {row.serial for row in devices}
     volumes = {row.serial: row for row in Volume.objects.filter(serial__in=serials).select_related("device")}
-    stores = dict(Datastore.objects.filter(serial__in=serials).values_list("serial", "name"))
+    stores = dict(Extent.objects.filter(serial__in=serials).values_list("serial", "datastore__name"))
     return [
         DeviceRow(
             row.pk,
@@ -165,7 +165,7 @@ class DeviceSettingsKind(LotKind[SettingForm, SettingPlan]):
             title = f"Set {count_of(len(held), 'device')} of {host} to {told}"
             steps.add(change.on(host, title, setting.text, seconds=0.5 * len(held)))
         facts = {"devices with another value": str(count)}
-        return Draft(f"Set {count} devices to {told}", steps, plan, _checks(plan, before), facts)
+        return Draft(f"Set {count_of(count, 'device')} to {told}", steps, plan, _checks(plan, before), facts)
 
     def outcome(self, lot: Lot, plan: SettingPlan) -> list[MeasuredRow]:
         """Devices of the filter that have the value, before and after."""
@@ -180,8 +180,18 @@ def _checks(plan: SettingPlan, before: Before) -> list[Check]:
     setting = SETTINGS[plan.setting]
     told = setting.told(plan.value)
     if not plan.devices:
-        return [Check("something to change", STOP, f"All {plan.same} devices have {told} already.")]
-    change = Check("something to change", PASS, f"{plan.devices} devices on {plan.hosts} hosts; {plan.same} have it")
+        return [
+            Check(
+                "something to change",
+                STOP,
+                f"{count_of(plan.same, 'device')} of this choice, and all have {told} already.",
+            )
+        ]
+    change = Check(
+        "something to change",
+        PASS,
+        f"{count_of(plan.devices, 'device')} on {count_of(plan.hosts, 'host')}; {plan.same} more with it already",
+    )
     match plan.setting:
         case "path_policy":
             return [change, *_spread(before, str(plan.value))]
@@ -233,5 +243,5 @@ def _outstanding(before: Before, depth: int) -> Check:
         after[serial] = after.get(serial, 0) + (depth if serial in before.get(host, {}) else held)
     text = f"all hosts together: {max(now.values())} I/Os to one volume at most now, {max(after.values())} after"
     if untold:
-        text += f"; {untold} devices whose depth is not told count as none"
+        text += f"; {count_of(untold, 'device')} whose depth is not told counted as none"
     return Check("I/Os the array may have to queue", PASS, text)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from movelot.fabric.mending import NewInterface, add_path_search, addresses_in_use, mended, new_interfaces
+from movelot.inventory.clusters import hosts_of
 from movelot.inventory.models import Cluster, Device
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.documents import LotForm, LotPlan, names
@@ -67,7 +68,7 @@ class InterfaceKind(LotKind[InterfaceForm, InterfacePlan]):
         if cluster is None or array is None:
             check = Check("cluster and array are known", STOP, "The cluster or the array is not linked.")
             return Draft("Make storage interfaces", checks=[check])
-        hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name"))
+        hosts = hosts_of(cluster)
         table = expected_table(hosts, array, "any volume")
         given, rows = _rows(new_interfaces(table), form.addresses)
         title = f"Make storage interfaces for {array.name}"

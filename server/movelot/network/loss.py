@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from movelot.inventory.labels import labels_of_many
-from movelot.inventory.models import Cluster, Datastore, Device, Disk, HostPort, Machine, Pool, Portal, Volume
+from movelot.inventory.models import Cluster, Device, Disk, Extent, HostPort, Machine, Pool, Portal, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths
 from movelot.problems import Problem
 from movelot_core.fabric.loss import Component, Effect, Loss, MachineUse, lose, machines_hit
@@ -160,9 +160,8 @@ def _collect_volumes(paths: ClusterPaths, loss: Loss, found: dict[int, LostVolum
     stops = (loss.before > 0) & (loss.after == 0)
     touched = [v for v in range(len(paths.volumes)) if stops[v].any() or loss.thinner[v].any()]
     rows = Volume.objects.select_related("pool").in_bulk([paths.volumes[v] for v in touched])
-    stores = {
-        store.serial: store for store in Datastore.objects.filter(serial__in=[row.serial for row in rows.values()])
-    }
+    lying = Extent.objects.filter(serial__in=[row.serial for row in rows.values()]).select_related("datastore")
+    stores = {extent.serial: extent.datastore for extent in lying if extent.datastore.gone_at is None}
     for v in touched:
         volume = rows[paths.volumes[v]]
         store = stores.get(volume.serial)
@@ -188,26 +187,30 @@ def _collect_machines(paths: ClusterPaths, loss: Loss, component: Component, fou
     names = dict(zip(paths.volumes, (offer.volume for offer in paths.matrix.fabric.offers), strict=True))
     name_of = {serial: names[key] for key, serial in Volume.objects.filter(pk__in=names).values_list("pk", "serial")}
     hosts = [host.pk for host in paths.hosts]
-    disks: dict[int, list[tuple[str, str]]] = {}
-    on_array = Disk.objects.filter(machine__placement__host__in=hosts, placement__datastore__serial__in=name_of)
-    for key, serial, store in on_array.values_list(
-        "machine_id", "placement__datastore__serial", "placement__datastore__name"
+    # By machine the volumes and the place of each disk; one on a datastore of several extents needs all of them.
+    disks: dict[int, dict[int, tuple[set[str], str]]] = {}
+    on_array = Disk.objects.filter(
+        machine__placement__host__in=hosts, placement__datastore__extents__serial__in=name_of
+    )
+    for key, disk, serial, store in on_array.values_list(
+        "machine_id", "pk", "placement__datastore__extents__serial", "placement__datastore__name"
     ):
-        disks.setdefault(key, []).append((name_of[serial], store))
+        disks.setdefault(key, {}).setdefault(disk, (set(), store))[0].add(name_of[serial])
     raw = Disk.objects.filter(machine__placement__host__in=hosts, raw_serial__in=name_of)
-    for key, serial in raw.values_list("machine_id", "raw_serial"):
-        disks.setdefault(key, []).append((name_of[serial], f"raw {name_of[serial]}"))
+    for key, disk, serial in raw.values_list("machine_id", "pk", "raw_serial"):
+        disks.setdefault(key, {})[disk] = ({name_of[serial]}, f"raw {name_of[serial]}")
     chosen = Machine.objects.filter(placement__host__in=hosts)
     if component.kind != "host":
         chosen = chosen.filter(pk__in=disks)
     rows = {row[0]: row for row in chosen.values_list("pk", "name", "placement__host__name", "os", "address")}
     uses = [
-        MachineUse(str(key), row[2], frozenset(volume for volume, _ in disks.get(key, []))) for key, row in rows.items()
+        MachineUse(str(key), row[2], frozenset().union(*(volumes for volumes, _ in disks.get(key, {}).values())))
+        for key, row in rows.items()
     ]
     for text, effect in machines_hit(paths.matrix, loss, uses, component).items():
         key, name, host, os, address = rows[int(text)]
-        held = disks.get(key, [])
-        stores = sorted({store for _, store in held})
+        held = disks.get(key, {})
+        stores = sorted({store for _, store in held.values()})
         row = LostMachine(key, name, host, os, address, effect, len(held), stores, [])
         before = found.get(key)
         if before is None or (before.effect != Effect.STOPS and effect == Effect.STOPS):

@@ -36,7 +36,7 @@ def promised_bytes(besides: Lot | None = None) -> dict[int, int]:
 
 def claims_of(states: Collection[str], besides: Lot | None = None) -> list[tuple[Lot, Sequence[Claim]]]:
     """The room in pools that each lot in one of the ``states`` takes, but for one lot."""
-    claiming = [name for name, kind in REGISTRY.items() if kind.claims_room]
+    claiming = [name for name, kind in REGISTRY.items() if kind.claims_room()]
     lots = Lot.objects.filter(kind__in=claiming, state__in=states).select_related("created_by")
     found: list[tuple[Lot, Sequence[Claim]]] = []
     for lot in lots.exclude(pk=besides.pk) if besides is not None and besides.pk else lots:

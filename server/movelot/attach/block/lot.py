@@ -25,7 +25,7 @@ from movelot.attach.volume_lots import VolumeLotKind, VolumePlan
 from movelot.fabric.board import Board, board_of
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
 from movelot.fabric.mending import mended
-from movelot.inventory.clusters import cluster_named
+from movelot.inventory.clusters import cluster_named, hosts_of
 from movelot.inventory.models import Cluster, Datastore, Device, Disk, Offer, Path, Pool, Volume
 from movelot.inventory.paths import expected_table
 from movelot.lots.kinds import Draft, MeasuredRow
@@ -69,7 +69,7 @@ class AttachKind(VolumeLotKind[AttachForm, AttachPlan]):
         typed, meant = form, read(form)
         machines = machines_of(typed.machines) if typed.raw else []
         cluster = machines[0].host.cluster if machines and not typed.cluster else cluster_named(typed.cluster)
-        hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
+        hosts = hosts_of(cluster)
         figures = figures_of(cluster, lot, block_transports())
         fits = fits_of(cluster, meant, figures)
         chosen = _chosen(typed.pools, fits, meant)
@@ -134,7 +134,7 @@ def _outcome(volume: PlannedVolume, plan: AttachPlan) -> list[MeasuredRow]:
             MeasuredRow("volume", volume.name, "machines that have it", 0, len(plan.machines), holders),
             MeasuredRow("datastore", volume.name, "paths", 0, expected, seen),
         ]
-    store = Datastore.objects.filter(serial=made.serial).first() if made else None
+    store = Datastore.objects.filter(extents__serial=made.serial).first() if made else None
     mounts, capacity = (store.mounts.count(), store.capacity_bytes) if store else (0, 0)
     return [
         MeasuredRow("datastore", volume.name, "hosts that mount it", 0, len(plan.hosts), mounts),

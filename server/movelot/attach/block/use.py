@@ -88,7 +88,7 @@ class UseKind(LotKind[UseForm, UsePlan]):
         )
         facts = {f"on {volume.name}": carries or "nothing", "hosts of the cluster": ", ".join(plan.hosts)}
         title = f"Make datastore {name} of volume {volume.name}"
-        mounted = Datastore.objects.filter(serial=volume.serial).first()
+        mounted = Datastore.objects.filter(extents__serial=volume.serial).first()
         if mounted:
             text = f"Datastore {mounted.name} is on it. Let all hosts see it, or take it away first."
             return Draft(title, StepPlan(), plan, [Check("nothing uses it", STOP, text)], facts)
@@ -110,7 +110,7 @@ class UseKind(LotKind[UseForm, UsePlan]):
 
     def outcome(self, lot: Lot, plan: UsePlan) -> list[MeasuredRow]:
         """Hosts that mount the datastore, beside what was expected."""
-        store = Datastore.objects.filter(serial=plan.serial).first()
+        store = Datastore.objects.filter(extents__serial=plan.serial).first()
         mounts = store.mounts.count() if store else 0
         return [MeasuredRow("datastore", plan.name, "hosts that mount it", 0, len(plan.hosts), mounts)]
 

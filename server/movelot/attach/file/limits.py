@@ -91,13 +91,15 @@ class FileLimitsKind(LotKind[LimitsForm, LimitsPlan]):
         if not rows:
             check = Check("something to change", STOP, "Every host has the timeouts and limits that are recommended.")
             return Draft("Set NFS timeouts and limits", checks=[check])
-        checks = [Check("something to change", PASS, f"{len(rows)} settings on {len(steps)} hosts")]
+        checks = [
+            Check("something to change", PASS, f"{count_of(len(rows), 'setting')} on {count_of(len(steps), 'host')}")
+        ]
         lowered = sorted({row.host for row in rows if row.now > row.wanted})
         if lowered:
             text = f"{', '.join(lowered)} get a lower value than now; mounts stay, machines go on."
             checks.append(Check("values that fall", WARN, text))
         facts = {f"{row.label} of {row.host}": str(row.now) for row in rows}
-        title = f"Set NFS timeouts and limits of {len(steps)} hosts"
+        title = f"Set NFS timeouts and limits of {count_of(len(steps), 'host')}"
         plan_of_steps = StepPlan()
         plan_of_steps.add_all(steps.values())
         return Draft(title, plan_of_steps, plan, checks, facts)

@@ -14,7 +14,7 @@ from movelot.attach.file.limits import LimitRow, limit_rows, limit_steps
 from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
 from movelot.attach.pools.fits import PlannedVolume, PoolRow, figures_of, fits_of, pool_row
 from movelot.attach.volume_lots import OnePoolKind, VolumePlan, pool_chosen
-from movelot.inventory.clusters import cluster_named
+from movelot.inventory.clusters import cluster_named, hosts_of
 from movelot.inventory.models import Cluster, Datastore, Device, HostPort, Mount, Pool, Portal, Volume
 from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES, cause_text
@@ -109,7 +109,7 @@ class AttachFileKind(OnePoolKind[FileForm, FilePlan]):
         typed = form
         meant = read(AttachForm(typed.cluster, typed.name, typed.size))
         cluster = cluster_named(typed.cluster)
-        hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
+        hosts = hosts_of(cluster)
         figures = figures_of(cluster, lot, (NFS,))
         fits = fits_of(cluster, meant, figures)
         pool = pool_chosen(typed.pool, fits)
@@ -147,7 +147,7 @@ class AttachFileKind(OnePoolKind[FileForm, FilePlan]):
         """Hosts that mount it, identities it has there, and its size, beside what was expected."""
         (volume,) = plan.volumes
         made = Volume.objects.filter(name=volume.name, pool=volume.pool_id).first()
-        stores = Datastore.objects.filter(serial=made.serial) if made else Datastore.objects.none()
+        stores = Datastore.objects.filter(extents__serial=made.serial) if made else Datastore.objects.none()
         mounts = Mount.objects.filter(datastore__in=stores).count()
         figures = [
             ("hosts that mount it", len(plan.hosts), mounts),
@@ -167,7 +167,7 @@ def _servers(array: Device, hosts: list[Device]) -> list[tuple[ServerRow, Server
     ports = ports_of(hosts)
     rows = {row.name: row for row in Portal.objects.filter(device=array, protocol=NFS)}
     mounted: dict[str, int] = {}
-    for name in Mount.objects.filter(datastore__serial__in=array.volumes.values("serial")).values_list(
+    for name in Mount.objects.filter(datastore__extents__serial__in=array.volumes.values("serial")).values_list(
         "server", flat=True
     ):
         mounted[name] = mounted.get(name, 0) + 1
@@ -245,7 +245,7 @@ def _checks(plan: FilePlan) -> list[Check]:
         Check("every host can mount it", STOP, f"{host.name}: {host.obstacle}.") for host in plan.hosts if host.obstacle
     ]
     if not checks:
-        text = f"all {len(plan.hosts)} hosts reach {plan.server} and may write as root"
+        text = f"{count_of(len(plan.hosts), 'host')}, all reach {plan.server} and may write as root"
         checks.append(Check("every host can mount it", PASS, text))
     checks.append(Check("one spelling", PASS, f"{plan.server}:{plan.path or '/exports/…'} on every host"))
     standby = HostPort.objects.filter(protocol=NFS, device__name__in=[host.name for host in plan.hosts])

@@ -1,19 +1,18 @@
-"""How many datastores to cut a meant into, from how the cluster uses what it has; in words for the page."""
+"""How many datastores to cut a space into, from how the cluster uses what it has; in words for the page."""
 
 from __future__ import annotations
 
 import json
 from dataclasses import dataclass
 
-import numpy as np
-
 from movelot.attach.pools.fits import Figures, ceiling_of
+from movelot.attach.pools.group_figures import group_figures
 from movelot.findings.judging import kept
-from movelot.inventory.estates import GroupEstate, estate_of, growth_name
-from movelot.inventory.models import Cluster, Device, Pool
+from movelot.inventory.known_groups import growth_name
+from movelot.inventory.models import BalanceGroup, Cluster, Device, Pool
 from movelot_core.attach import Reason
 from movelot_core.sizing import Habits, advise
-from movelot_core.units import GIB, TIB, format_size
+from movelot_core.units import GIB, TIB, count_of, format_size
 
 
 @dataclass
@@ -32,7 +31,7 @@ def advice_for(
     group = getattr(cluster, "group", None)
     if not total_bytes or not pools or not hosts or group is None:
         return None
-    sizing = advise(total_bytes, _habits(estate_of(group), hosts, pools, figures, ceiling_of(cluster)))
+    sizing = advise(total_bytes, _habits(group, hosts, pools, figures, ceiling_of(cluster)))
     return Advice(sizing.count, _typed(sizing.size_bytes), [text(reason) for reason in sizing.reasons])
 
 
@@ -41,21 +40,20 @@ def _typed(size_bytes: int) -> str:
     return f"{size_bytes // TIB} TiB" if size_bytes % TIB == 0 else f"{size_bytes // GIB} GiB"
 
 
-def _habits(found: GroupEstate, hosts: list[Device], pools: list[Pool], figures: Figures, ceiling_ms: float) -> Habits:
+def _habits(group: BalanceGroup, hosts: list[Device], pools: list[Pool], figures: Figures, ceiling_ms: float) -> Habits:
     """The cluster's habits; a pool whose latency nobody measured yet is taken to answer at the ceiling."""
-    estate = found.estate
-    together = estate.features[:2].sum(axis=(0, 1))
+    known = group_figures(group)
     latencies = [figures[pool.pk][1].peak_ms or ceiling_ms for pool in pools]
     return Habits(
-        largest_disk_bytes=int(estate.size_bytes.max(initial=0)),
-        held_bytes=int(estate.size_bytes.sum()),
-        peak_iops=float(np.max(together, initial=0.0)),
-        growth_bytes_per_day=_growth(found.group.pk),
+        largest_disk_bytes=known.largest_disk_bytes,
+        held_bytes=known.held_bytes,
+        peak_iops=known.peak_iops,
+        growth_bytes_per_day=_growth(group.pk),
         hosts=len(hosts),
         queue_depth=min(host.queue_depth for host in hosts),
         latency_ms=max(latencies),
         copy_bytes_per_second=_copy_rate(pools[0].device, hosts),
-        fill_ceiling=estate.fill_ceiling,
+        fill_ceiling=group.fill_ceiling,
     )
 
 
@@ -100,6 +98,6 @@ def text(reason: Reason) -> str:
                 f"needs {format_size(figures['least_bytes'])}: {most}"
             )
         case "growth":
-            growth, days = format_size(figures["growth_bytes_per_day"]), f"{figures['days']:.0f}"
-            return f"growth: the cluster grows {growth} a day; if all of that went there, it lasts {days} days"
+            growth, days = format_size(figures["growth_bytes_per_day"]), count_of(round(figures["days"]), "day")
+            return f"growth: the cluster grows {growth} a day; if all of that went there, it lasts {days}"
     raise KeyError(reason.code)

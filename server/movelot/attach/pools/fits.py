@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.attach.form import ReadForm
-from movelot.inventory.estates import estate_of
+from movelot.attach.pools.group_figures import group_figures
 from movelot.inventory.models import Cluster, Device, HostPort, Pool, Portal
 from movelot.inventory.sentences import fit_text, made_of
 from movelot.lots.kinds import Claim
@@ -51,10 +51,7 @@ def figures_of(cluster: Cluster | None, lot: Lot, protocols: tuple[str, ...]) ->
     Imported hosts and linked arrays do not meet: what serves one of them cannot be carried out on the other.
     """
     group = getattr(cluster, "group", None)
-    peaks: dict[int, float] = {}
-    if group:
-        found = estate_of(group)
-        peaks = dict(zip(found.pool_keys, map(float, found.state.peak_ms), strict=True))
+    peaks = group_figures(group).peak_ms if group else {}
     promised = promised_bytes(lot)
     ports = HostPort.objects.filter(protocol__in=protocols, device__cluster=cluster)
     reached = _arrays_reached(set(ports.values_list("protocol", "network")))

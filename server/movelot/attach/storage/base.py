@@ -47,12 +47,16 @@ class StorageKind(ABC):
 
     def hosts_with(self, volume: Volume) -> list[Device]:
         """The hosts that have it, by name."""
-        where = Q(hostdevices__serial=volume.serial) if self.is_device else Q(mounts__datastore__serial=volume.serial)
+        where = (
+            Q(hostdevices__serial=volume.serial)
+            if self.is_device
+            else Q(mounts__datastore__extents__serial=volume.serial)
+        )
         return list(Device.objects.filter(where, kind=Device.Kind.HOST).distinct().order_by("name"))
 
     def still_had(self, serial: str) -> int:
         """How many hosts see or mount what has this serial."""
-        mounts = Mount.objects.filter(datastore__serial=serial).count()
+        mounts = Mount.objects.filter(datastore__extents__serial=serial).count()
         return HostDevice.objects.filter(serial=serial).count() or mounts if self.is_device else mounts
 
     def stands_alone(self, volume: Volume) -> Check | None:

@@ -25,7 +25,7 @@ class Block(Masked):
 
     def add_search(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
         """Find it on each blind host once they are ``admitted``, mount what the others mount, set the path policy."""
-        store = Datastore.objects.filter(serial=volume.serial).first()
+        store = Datastore.objects.filter(extents__serial=volume.serial).first()
         name, identity = (store.name, store.identity) if store else (volume.name, "")
         is_raw = bool(raw_disks(volume))
         table = expected_table(blind, volume.device, volume.name, volume.target)

@@ -21,7 +21,7 @@ class VolumeSet(Masked):
 
     def add_search(self, plan: StepPlan, volume: Volume, blind: list[Device], admitted: list[AnyHandle]) -> None:
         """Connect each blind host to the access points once the hosts are ``admitted``, and mount the set there."""
-        store = Datastore.objects.filter(serial=volume.serial).first()
+        store = Datastore.objects.filter(extents__serial=volume.serial).first()
         table = expected_table(blind, volume.device, volume.name)
         joined = plan.add_all(connect_steps(volume.device, blind, table), admitted)
         mount = MountSet(serial=volume.serial, name=store.name if store else volume.name)

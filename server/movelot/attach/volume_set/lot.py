@@ -19,7 +19,7 @@ from movelot.fabric.board import Board, board_of
 from movelot.fabric.connect import connect_steps
 from movelot.fabric.fixes import Fixable, fixables, fixes_in
 from movelot.fabric.mending import Fixes, mended
-from movelot.inventory.clusters import cluster_named
+from movelot.inventory.clusters import cluster_named, hosts_of
 from movelot.inventory.models import Cluster, Device, Machine, Mount, Path, Pool, Volume
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.documents import LotForm, names
@@ -86,7 +86,7 @@ class AttachSetKind(OnePoolKind[SetForm, SetPlan]):
         typed = form
         meant = read(AttachForm(typed.cluster, typed.name))
         cluster = cluster_named(typed.cluster)
-        hosts = list(Device.objects.filter(cluster=cluster, kind=Device.Kind.HOST).order_by("name")) if cluster else []
+        hosts = hosts_of(cluster)
         figures = {key: found for key, found in figures_of(cluster, lot, (NVME,)).items() if found[0].device.set_limits}
         fits = fits_of(cluster, meant, figures)
         pool = pool_chosen(typed.pool, fits)
@@ -128,7 +128,7 @@ class AttachSetKind(OnePoolKind[SetForm, SetPlan]):
         """Hosts that mount it and the paths to its access points, beside what was expected."""
         (volume,) = plan.volumes
         made = Volume.objects.filter(name=volume.name, pool=volume.pool_id).first()
-        mounts = Mount.objects.filter(datastore__serial=made.serial) if made else Mount.objects.none()
+        mounts = Mount.objects.filter(datastore__extents__serial=made.serial) if made else Mount.objects.none()
         ways = Path.objects.filter(path_set__mounts__in=mounts).count()
         expected = plan.board.seen if plan.board else None
         return [
@@ -159,9 +159,10 @@ def _checks(plan: SetPlan, meant: ReadForm, fits: Fits, pool: Pool, table: PathT
     if room is None:
         return checks
     if room.sets >= room.sets_max:
-        text = f"{plan.array} has {room.sets} volume sets and allows no more."
+        text = f"{plan.array} has {count_of(room.sets, 'volume set')} and allows no more."
         checks.append(Check("array allows another set", STOP, text))
-    text = f"{room.volumes_max} volumes: room for {room.machines_fit} of {room.machines} machines like the cluster's"
+    machines, volumes = count_of(room.machines, "machine"), count_of(room.volumes_max, "volume")
+    text = f"{volumes}: room for {room.machines_fit} of {machines} like the cluster's"
     level, ending = (PASS, "") if room.fits else (WARN, ", not for all.")
     checks.append(Check("volumes are enough", level, f"{text}{ending}"))
     return checks

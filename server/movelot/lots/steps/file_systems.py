@@ -189,7 +189,7 @@ class MountExport(StepKind[MountedExport]):
         found = file_systems.find_mount(run.session, self.server, self.path)
         demand(found is not None, "not_mounted", f"{run.session.name} does not list the datastore.")
         demand(
-            (found or {})["serial"] == self.serial,
+            self.serial in [extent["serial"] for extent in (found or {})["extents"]],
             "other_file_system",
             f"Behind this path {run.session.name} finds another file system.",
             "It stays mounted.",

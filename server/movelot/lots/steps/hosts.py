@@ -8,6 +8,7 @@ from movelot.devices import host
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.swapping import Swap
 from movelot.lots.steps.values import Document, Later, Nothing, Result
+from movelot_core.units import count_of
 
 EMPTY = "None"
 
@@ -261,7 +262,7 @@ class SetDevices(Swap):
         message = f"{run.session.name} does not see {len(gone)} of the devices, first {gone[:1]}."
         demand(not gone, "device_missing", message)
         other = [serial for serial, value in self.wanted.items() if now[serial] not in (value, self.before[serial])]
-        message = f"{len(other)} devices of {run.session.name} were given another value meanwhile."
+        message = f"Meanwhile another value was given to {count_of(len(other), 'device')} of {run.session.name}."
         self.demand_known(not other, "setting_changed", message)
         for serial, value in self.wanted.items():
             if now[serial] != value:
@@ -271,10 +272,14 @@ class SetDevices(Swap):
     def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
         now = host.device_settings(run.session, self.setting)
         differ = [serial for serial, value in self.wanted.items() if now.get(serial) != value]
-        demand(not differ, "setting_differs", f"{len(differ)} devices of {run.session.name} have another value.")
+        demand(
+            not differ,
+            "setting_differs",
+            f"Another value is on {count_of(len(differ), 'device')} of {run.session.name}.",
+        )
 
     def undo(self, result: Nothing) -> StepSpec[Any]:
-        return self.swapped().on("", f"Give {len(self.before)} devices their former values back")
+        return self.swapped().on("", f"Give {count_of(len(self.before), 'device')} the former value back")
 
 
 class Uplinks(Document):

@@ -9,6 +9,7 @@ from movelot.devices.errors import DeviceGone
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.swapping import Swap
 from movelot.lots.steps.values import Later, Nothing, Result
+from movelot_core.units import count_of
 
 
 class LetIn(Swap):
@@ -40,12 +41,12 @@ class LetIn(Swap):
         demand(
             found == sorted(self.wanted),
             "let_in_differs",
-            f"{self.volume} lets in {len(found)} initiators, not {len(self.wanted)}.",
+            f"{self.volume} lets in {count_of(len(found), 'initiator')}, not {len(self.wanted)}.",
         )
 
     def undo(self, result: Nothing) -> StepSpec[Any]:
         title = f"Let in to {self.volume} whom it let in before"
-        return self.swapped().on("", title, f"{len(self.before)} initiators")
+        return self.swapped().on("", title, count_of(len(self.before), "initiator"))
 
 
 class DropInitiator(StepKind[Nothing]):

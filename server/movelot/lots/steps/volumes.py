@@ -9,7 +9,7 @@ from movelot.devices.errors import DeviceGone
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.deleting import DeleteNamed
 from movelot.lots.steps.values import Later, Nothing, Result
-from movelot_core.units import format_size
+from movelot_core.units import count_of, format_size
 
 
 class MadeVolume(Result):
@@ -116,7 +116,12 @@ class OfferVolume(StepKind[Offered]):
     def verify(self, run: StepRun[Offered], result: Offered) -> None:
         ends = {end["@odata.id"] for end in run.session.get(result.uri)["Links"]["InitiatorEndpoints"]}
         missing = set(self.initiator_uris) - ends
-        demand(not missing, "not_offered", f"{len(missing)} initiators are not let in.", "The volume stays.")
+        demand(
+            not missing,
+            "not_offered",
+            f"It does not let in {count_of(len(missing), 'initiator')} that it should.",
+            "The volume stays.",
+        )
 
     def undo(self, result: Offered) -> StepSpec[Any]:
         withdraw = WithdrawVolume(uri=result.uri, **dict(self))

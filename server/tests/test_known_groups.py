@@ -9,10 +9,10 @@ from conftest import StandIns
 from movelot.balance.planning import moves_of, place_of
 from movelot.findings.judging import judge_due
 from movelot.inventory.changes import everything_changed
-from movelot.inventory.estates import SLOTS, WEEKDAY, WEEKEND, estate_of, estate_version, growth_of, hour_name
+from movelot.inventory.known_groups import SLOTS, WEEKDAY, WEEKEND, group_version, growth_of, hour_name, known_group
 from movelot.inventory.models import BalanceGroup, Datastore, Disk, Mount, Pool, PoolHour
 from movelot_core.balance.clear import Plan, clear
-from movelot_core.balance.estate import Estate, broken_musts, judge
+from movelot_core.balance.group import Group, broken_musts, judge
 from server.tests.conftest import plan_of
 
 
@@ -21,21 +21,21 @@ def quayside() -> BalanceGroup:
 
 
 def test_the_estate_is_the_demo_as_read(estate: StandIns) -> None:
-    found = estate_of(quayside())
-    berths, slates = ("berth-a", "berth-b", "berth-c", "berth-d", "berth-f"), ("slate-01", "slate-02", "slate-03")
-    assert found.estate.datastores == (*berths, "sand-01", "sand-02", *slates)
-    granite, shale = ("granite-fast", "granite-mixed"), ("shale-deep", "shale-home")
-    assert found.estate.pools == ("basalt-bulk", "basalt-deep", *granite, *shale)
-    assert len(found.estate.disks) == 53
-    assert found.estate.features.shape == (4, 53, SLOTS)
+    found = known_group(quayside())
     stores = Datastore.objects.filter(membership__group=quayside())
+    assert found.group.datastores == tuple(stores.order_by("name").values_list("name", flat=True))
+    pools = Pool.objects.filter(volumes__serial__in=stores.values("extents__serial")).distinct()
+    assert found.group.pools == tuple(pools.order_by("name").values_list("name", flat=True))
+    disks = Disk.objects.filter(placement__datastore__in=stores)
+    assert found.group.disks == tuple(disks.order_by("name").values_list("name", flat=True))
+    assert found.group.features.shape == (4, disks.count(), SLOTS)
     used = {store.name: store.capacity_bytes - store.free_bytes for store in stores}
-    assert dict(zip(found.estate.datastores, found.state.used_bytes, strict=True)) == used
+    assert dict(zip(found.group.datastores, found.state.used_bytes, strict=True)) == used
 
 
 def test_predicted_peaks_stay_near_what_was_measured(estate: StandIns) -> None:
     """The 95th percentile of a pool's measured latency at its peak hour, against the curve on the summed profiles."""
-    found = estate_of(quayside())
+    found = known_group(quayside())
     for number, key in enumerate(found.pool_keys):
         rows = PoolHour.objects.filter(pool=key, latency_ms__isnull=False).values_list("hour", "latency_ms")
         at_ten = [latency for hour, latency in rows if hour.hour == 10 and hour.weekday() < 5]
@@ -44,8 +44,8 @@ def test_predicted_peaks_stay_near_what_was_measured(estate: StandIns) -> None:
 
 
 def test_weekends_are_quieter_than_weekdays_at_the_gates(estate: StandIns) -> None:
-    found = estate_of(quayside())
-    fast = found.estate.pools.index("granite-fast")
+    found = known_group(quayside())
+    fast = found.group.pools.index("granite-fast")
     assert found.state.load[fast, WEEKEND].max() < found.state.load[fast, WEEKDAY].max()
     assert hour_name(10) == (10, "weekday")
     assert hour_name(34) == (10, "weekend")
@@ -61,14 +61,14 @@ def test_coincidence_never_says_more_than_the_sum(estate: StandIns) -> None:
 def test_a_datastore_that_one_host_lacks_serves_no_machine(estate: StandIns) -> None:
     Mount.objects.filter(datastore__name="berth-d", host__name="quay-02").delete()
     everything_changed()
-    found = estate_of(quayside())
-    number = found.estate.datastores.index("berth-d")
-    assert not found.estate.reach[:, number].any()
+    found = known_group(quayside())
+    number = found.group.datastores.index("berth-d")
+    assert not found.group.reach[:, number].any()
     moves = plan_of("quayside").moves
     assert moves
     assert all(target != found.store_keys[number] for _, target in moves)
     place, lost = place_of(found, moves_of(plan_of("quayside")))
-    assert (broken_musts(found.estate, place), lost) == ([], [])
+    assert (broken_musts(found.group, place), lost) == ([], [])
 
 
 def test_a_pinned_disk_stays(estate: StandIns) -> None:
@@ -77,8 +77,8 @@ def test_a_pinned_disk_stays(estate: StandIns) -> None:
     Disk.objects.filter(pk__in=disks).update(pinned=True)
     everything_changed()
     second = plan_of("quayside")
-    found = estate_of(quayside())
-    assert judge(found.estate, place_of(found, moves_of(second))[0]).clear
+    found = known_group(quayside())
+    assert judge(found.group, place_of(found, moves_of(second))[0]).clear
     assert disks.isdisjoint(disk for disk, _ in second.moves)
     assert second.moved_bytes >= first.moved_bytes
 
@@ -89,15 +89,15 @@ def test_a_plan_is_stored_by_whoever_judges_and_read_by_all_others(
     judge_due()
     made: list[int] = []
 
-    def counted(estate: Estate) -> Plan:
+    def counted(estate: Group) -> Plan:
         if "berth-a" in estate.datastores:
             made.append(1)
         return clear(estate)
 
     monkeypatch.setattr("movelot.balance.plans.clear", counted)
-    first, version = plan_of("quayside"), estate_version()
+    first, version = plan_of("quayside"), group_version()
     everything_changed()
-    assert estate_version() != version
+    assert group_version() != version
     # Nothing that a plan rests on has changed.
     assert (plan_of("quayside"), made) == (first, [])
     Disk.objects.filter(identity="berth-plan-db-1").update(pinned=True)
