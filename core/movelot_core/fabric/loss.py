@@ -59,7 +59,7 @@ def runs_through(component: Component, port: HostPort, portal: Portal) -> bool:
 
 
 def lose(paths: PathMatrix, component: Component, volumes: Collection[str] = ()) -> Loss:
-    """The effect of taking ``component`` away; ``volumes`` are lost whole, as when a pool or a volume itself goes.
+    """The effect of taking ``component`` away; ``volumes`` (ids) are lost whole, as with their pool.
 
     Example: hosts with two ports in two subnets lose one subnet: nobody stops, all are left on the other subnet.
     """
@@ -90,9 +90,9 @@ def _on_one_leg(paths: PathMatrix) -> Bools:
 
 @dataclass(frozen=True, slots=True)
 class MachineUse:
-    """A machine as a loss sees it: the host it runs on and the volumes under its disks."""
+    """A machine as a loss sees it, by its id: the host it runs on and the volumes (ids) under its disks."""
 
-    name: str
+    id: str
     host: str
     volumes: frozenset[str]
 
@@ -106,11 +106,11 @@ def machines_hit(
     found: dict[str, Effect] = {}
     for machine in machines:
         if component.kind == "host" and component.name == machine.host:
-            found[machine.name] = Effect.STOPS
+            found[machine.id] = Effect.STOPS
             continue
         effects = _effects(machine, loss, volume, host)
         if effects:
-            found[machine.name] = Effect.STOPS if Effect.STOPS in effects else Effect.THINNER
+            found[machine.id] = Effect.STOPS if Effect.STOPS in effects else Effect.THINNER
     return found
 
 

@@ -78,6 +78,7 @@ class Portal:
 class Offer:
     """How an array offers a volume: owning controller, all controllers, and the initiators it lets in.
 
+    ``volume`` is the volume's id, as text: names tell volumes of one array apart by chance alone.
     ``target`` is the iSCSI target that it is behind: one that volumes share, or its own.
     """
 
@@ -109,7 +110,7 @@ class PathVerdict:
 
 @dataclass(frozen=True, slots=True)
 class SinglePoint:
-    """A component without which ``host`` would lose ``volume``."""
+    """A component without which ``host`` would lose ``volume`` (its id)."""
 
     component: str
     kind: str

@@ -210,13 +210,19 @@ def expected_paths(ports: list[HostPort], portals: list[Portal], volume: str, ta
 class ClusterPaths:
     """Paths of a cluster's hosts to every volume that an array offers to any of them, as the hosts report them.
 
-    ``volumes`` has the primary key of each volume of the matrix.
+    ``volumes`` has the primary key of each volume of the matrix, which its offers are known by, and ``names`` its name:
+    an array may well have two of one name.
     """
 
     array: models.Device
     hosts: list[models.Device]
     volumes: list[int]
+    names: list[str]
     matrix: PathMatrix
+
+    def name_of(self, volume: str) -> str:
+        """The name of a volume as the matrix knows it."""
+        return self.names[self.volumes.index(int(volume))]
 
 
 def cluster_paths(cluster: models.Cluster, array: models.Device) -> ClusterPaths:
@@ -233,7 +239,9 @@ def _cluster_paths(cluster_key: int, array_key: int, _version: str) -> ClusterPa
     offered = sorted([*_block_offers(array, hosts, portals), *_file_offers(array, hosts, ports)], key=_by_name)
     fabric = Fabric.of(ports, portals, [offer for _, offer in offered])
     seen = _reported(fabric, hosts, [volume.serial for volume, _ in offered])
-    return ClusterPaths(array, hosts, [volume.pk for volume, _ in offered], compare_all(fabric, seen))
+    volumes = [volume for volume, _ in offered]
+    keys, names = [volume.pk for volume in volumes], [volume.name for volume in volumes]
+    return ClusterPaths(array, hosts, keys, names, compare_all(fabric, seen))
 
 
 Offered = tuple[models.Volume, Offer]
@@ -250,7 +258,7 @@ def _block_offers(array: models.Device, hosts: list[models.Device], portals: lis
     let_in = {volume: frozenset(names) for volume, names in admitted_by_volume(array).items() if names & ours}
     for volume in array.volumes.filter(pk__in=let_in):
         target = volume.target or array.target
-        yield volume, Offer(volume.name, volume.controller, controllers, let_in[volume.pk], array.name, target)
+        yield volume, Offer(str(volume.pk), volume.controller, controllers, let_in[volume.pk], array.name, target)
 
 
 def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[HostPort]) -> Iterator[Offered]:
@@ -260,7 +268,7 @@ def _file_offers(array: models.Device, hosts: list[models.Device], ports: list[H
         addresses = [port.initiator for port in ports if port.protocol == NFS]
         rules = [[(network, access) for network, access in export.clients] for export in volume.exports.all()]
         admitted = frozenset(a for a in addresses if any(access_of(clients, a) for clients in rules))
-        yield volume, Offer(volume.name, volume.controller, frozenset([volume.controller]), admitted, array.name)
+        yield volume, Offer(str(volume.pk), volume.controller, frozenset([volume.controller]), admitted, array.name)
 
 
 def _reported(fabric: Fabric, hosts: list[models.Device], serials: list[str]) -> Bools:

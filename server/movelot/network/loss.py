@@ -145,14 +145,14 @@ def loss_of(kind: str, name: str, shown: int | None = MACHINES_SHOWN) -> LossAns
 
 
 def _lost_whole(component: Component, array: Device) -> frozenset[str]:
-    """Names of the array's volumes that go with the component itself."""
+    """The array's volumes that go with the component itself, as its paths know them."""
     owner, _, name = component.name.partition(" ")
     if owner != array.name or component.kind not in ("pool", "volume"):
         return frozenset()
     chosen = {"pool": Volume.objects.filter(pool__name=name), "volume": Volume.objects.filter(name=name)}[
         component.kind
     ]
-    return frozenset(chosen.filter(device=array).values_list("name", flat=True))
+    return frozenset(map(str, chosen.filter(device=array).values_list("pk", flat=True)))
 
 
 def _collect_volumes(paths: ClusterPaths, loss: Loss, found: dict[int, LostVolume]) -> None:
@@ -184,21 +184,21 @@ def _collect_volumes(paths: ClusterPaths, loss: Loss, found: dict[int, LostVolum
 
 def _collect_machines(paths: ClusterPaths, loss: Loss, component: Component, found: dict[int, LostMachine]) -> None:
     """Machines of the cluster with disks on the array's volumes, and those of a host that goes."""
-    names = dict(zip(paths.volumes, (offer.volume for offer in paths.matrix.fabric.offers), strict=True))
-    name_of = {serial: names[key] for key, serial in Volume.objects.filter(pk__in=names).values_list("pk", "serial")}
+    names = dict(zip(map(str, paths.volumes), paths.names, strict=True))
+    volume_of = {s: str(key) for key, s in Volume.objects.filter(pk__in=paths.volumes).values_list("pk", "serial")}
     hosts = [host.pk for host in paths.hosts]
     # By machine the volumes and the place of each disk; one on a datastore of several extents needs all of them.
     disks: dict[int, dict[int, tuple[set[str], str]]] = {}
     on_array = Disk.objects.filter(
-        machine__placement__host__in=hosts, placement__datastore__extents__serial__in=name_of
+        machine__placement__host__in=hosts, placement__datastore__extents__serial__in=volume_of
     )
     for key, disk, serial, store in on_array.values_list(
         "machine_id", "pk", "placement__datastore__extents__serial", "placement__datastore__name"
     ):
-        disks.setdefault(key, {}).setdefault(disk, (set(), store))[0].add(name_of[serial])
-    raw = Disk.objects.filter(machine__placement__host__in=hosts, raw_serial__in=name_of)
+        disks.setdefault(key, {}).setdefault(disk, (set(), store))[0].add(volume_of[serial])
+    raw = Disk.objects.filter(machine__placement__host__in=hosts, raw_serial__in=volume_of)
     for key, disk, serial in raw.values_list("machine_id", "pk", "raw_serial"):
-        disks.setdefault(key, {})[disk] = ({name_of[serial]}, f"raw {name_of[serial]}")
+        disks.setdefault(key, {})[disk] = ({volume_of[serial]}, f"raw {names[volume_of[serial]]}")
     chosen = Machine.objects.filter(placement__host__in=hosts)
     if component.kind != "host":
         chosen = chosen.filter(pk__in=disks)

@@ -149,7 +149,7 @@ def _answer(cluster: Cluster, array: Device, volume: str) -> PathsAnswer:
         array.name,
         clusters,
         arrays,
-        [Named(key, offer.volume) for key, offer in zip(paths.volumes, paths.matrix.fabric.offers, strict=True)],
+        [Named(key, name) for key, name in zip(paths.volumes, paths.names, strict=True)],
         int(volume) if volume else None,
         board,
         more,
@@ -168,7 +168,10 @@ def _weak_points(paths: ClusterPaths, volume: int | None) -> list[WeakPoint]:
         hosts, volumes = found.setdefault((point.kind, point.component), (set(), set()))
         hosts.add(point.host)
         volumes.add(point.volume)
-    rows = [WeakPoint(kind, name, sorted(hosts), sorted(volumes)) for (kind, name), (hosts, volumes) in found.items()]
+    rows = [
+        WeakPoint(kind, name, sorted(hosts), sorted(map(paths.name_of, volumes)))
+        for (kind, name), (hosts, volumes) in found.items()
+    ]
     return sorted(rows, key=lambda row: (-len(row.hosts), row.kind, row.component))
 
 

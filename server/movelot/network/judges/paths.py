@@ -136,7 +136,7 @@ def _uneven(paths: ClusterPaths, cluster: str, mounted: dict[str, set[str]]) -> 
         if found:
             unseen = [Blind(host, cause) for host, cause in found.blind]
             evidence = SeenBySomeEvidence(cluster, found.seen, found.hosts, found.mounted, unseen)
-            yield Found(SEEN_BY_SOME, Subject("volume", key, offer.volume), evidence, cluster)
+            yield Found(SEEN_BY_SOME, Subject("volume", key, paths.names[v]), evidence, cluster)
 
 
 def _most_common(paths: ClusterPaths, volume: int, host: int) -> Cause | None:
