@@ -17,7 +17,6 @@ from movelot.inventory.models import Device, HostDevice, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from movelot.lots.runner import Driver
-from movelot.network.device_settings import DeviceFilter, rows_of
 from movelot.problems import Problem
 from server.tests.conftest import drafted, refused, run_to_end, seen_over
 
@@ -69,7 +68,9 @@ def test_single_points_name_the_hosts_and_volumes_that_hang_on_them(estate: Stan
         ("subnet", "10.40.8.0/24"),
     }
     assert points["switch", "switch-1"]["hosts"] == ["quay-03"]
-    assert len(points["switch", "switch-1"]["volumes"]) == 5
+    on_quay_03 = HostDevice.objects.filter(device__name="quay-03", path_set__isnull=False).values("serial")
+    of_granite = Volume.objects.filter(device__name="granite", serial__in=on_quay_03)
+    assert points["switch", "switch-1"]["volumes"] == sorted(of_granite.values_list("name", flat=True))
 
 
 def test_once_the_uplink_is_bound_no_single_point_is_left(estate: StandIns, api: APIClient, ines: User) -> None:
@@ -143,31 +144,12 @@ def test_an_empty_estate_says_what_to_link(db: None, api: APIClient) -> None:
 
 def test_policies_are_listed_row_by_row_and_odd_ones_marked(estate: StandIns, api: APIClient) -> None:
     answer = api.get("/api/network/device-settings/").json()
-    # Eight volumes on three hosts, but for the one that quay-02 does not see; two on four hosts.
-    assert answer["total"] == 23 + 8
+    assert answer["total"] == HostDevice.objects.count()
     odd = {(row["host"], row["datastore"], *row["odd"]) for row in answer["rows"] if row["odd"]}
     assert odd == {
         *(("quay-03", name, "path_policy") for name in ("berth-a", "berth-b")),
         *(("quay-02", name, "queue_depth") for name in ("berth-a", "berth-b", "berth-c", "berth-d")),
     }
-
-
-@pytest.mark.parametrize(
-    ("which", "count"),
-    [
-        ({"cluster": "quayside"}, 23),
-        ({"cluster": "gatehouse"}, 8),
-        ({"host": "quay-02"}, 7),
-        ({"array": "granite"}, 22),
-        ({"array": "basalt"}, 9),
-        ({"text": "berth-f"}, 2),
-        ({"text": "BERTH-A", "host": "quay-01"}, 1),
-        ({"text": "teapot"}, 0),
-    ],
-)
-def test_policies_are_filtered_by_the_server(estate: StandIns, which: dict[str, str], count: int) -> None:
-    rows, total = rows_of(DeviceFilter(**which))
-    assert len(rows) == total == count
 
 
 def test_many_policies_change_with_one_step_a_host_and_come_back_by_undo(estate: StandIns, ines: User) -> None:
@@ -177,7 +159,10 @@ def test_many_policies_change_with_one_step_a_host_and_come_back_by_undo(estate:
     assert run_to_end(lot).state == Lot.State.DONE
     assert set(policies().values()) == {"RoundRobin"}
     (row,) = lot.outcome["rows"]
-    assert (row["before"], row["predicted"], row["measured"]) == (13, 23, 23)
+    quays = {key: policy for key, policy in before.items() if key[0].startswith("quay")}
+    round_robin = list(quays.values()).count("RoundRobin")
+    assert 0 < round_robin < len(quays)
+    assert (row["before"], row["predicted"], row["measured"]) == (round_robin, len(quays), len(quays))
     assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
     assert policies() == before
 
@@ -319,4 +304,4 @@ def test_devices_beyond_the_filter_are_not_judged_and_depths_not_told_are_counte
     assert not any("one path" in check["text"] for check in lot.checks)
     lot = drafted("device_settings", ines, setting="queue_depth", value=32, filter={"text": "berth-b"})
     # Nothing told + 24 + 40 now, three times 32 then.
-    assert any("64 I/Os to one volume at most now, 96 after; 1 devices" in check["text"] for check in lot.checks)
+    assert any("64 I/Os to one volume at most now, 96 after; 1 device whose" in check["text"] for check in lot.checks)

@@ -79,7 +79,10 @@ class PathSet(models.Model):
 
 
 class Path(models.Model):
-    """A way from a host's port to a portal that works; ``access`` is what the array says of it, empty for an export."""
+    """A way from a host's port to a portal that works, each by name; the portal is one of the array of what is seen.
+
+    ``access`` is what the array says of it, empty for an export.
+    """
 
     path_set = models.ForeignKey(PathSet, on_delete=models.CASCADE, related_name="paths")
     port = models.CharField(max_length=64)
