@@ -45,6 +45,16 @@ def test_a_device_is_linked_only_with_the_fingerprint_it_shows(estate: StandIns)
     assert (device.kind, device.cluster and device.cluster.name) == ("host", "quayside")
 
 
+def test_a_second_device_of_a_name_is_not_linked(estate: StandIns) -> None:
+    card = estate.cards["quay-01"]
+    unlink(Device.objects.get(name="quay-01"))
+    Device.objects.filter(name="quay-02").update(name="quay-01")
+    with pytest.raises(Problem) as taken:
+        link(card["url"], card["user"], card["password"], probe(card["url"]).fingerprint)
+    assert (taken.value.status, taken.value.code) == (409, "name_taken")
+    assert Device.objects.filter(name="quay-01").count() == 1
+
+
 def test_what_each_array_can_do_is_discovered_with_a_detail(estate: StandIns) -> None:
     told = {
         array.name: {label_of(each.code): each.detail for each in array.capabilities.all() if each.able}

@@ -81,6 +81,15 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
             "Import a package without it first.",
         )
     device = _known_before(kind, root) or Device(kind=kind)
+    if Device.objects.filter(name=root["Name"]).exclude(pk=device.pk).exists():
+        # Lots, forms and findings call a device by its name: two of one name could not be told apart.
+        raise Problem(
+            409,
+            "name_taken",
+            f"A device named {root['Name']} is linked already.",
+            UNCHANGED,
+            "Give one of the two another name, at the device itself.",
+        )
     device.name, device.identity, device.url, device.user = root["Name"], str(root.get("UUID") or ""), url, user
     device.sealed_password, device.certificate_pem, device.fingerprint = seal(password), shown.pem, shown.fingerprint
     device.gone_at, device.unlinked, device.state = None, 0, Device.State.LINKED
