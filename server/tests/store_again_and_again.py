@@ -25,14 +25,15 @@ def main(seed: int) -> None:
     for n in range(HOSTS):
         Device.objects.get_or_create(name=f"host-{n}", unlinked=0, defaults={"kind": "host", "url": f"https://h{n}/"})
     devices = list(Device.objects.order_by("name"))
-    for _ in range(ROUNDS):
+    for turn in range(ROUNDS):
         some = chance.sample(devices, 6)
-        store_readings([Taken(each, _reading(each.name, chance), now()) for each in some])
+        store_readings([Taken(each, _reading(each.name, chance, turn), now()) for each in some])
     # In the end each host has its own machine, whichever of them stores last.
-    store_readings([Taken(each, _reading(each.name, None), now()) for each in devices])
+    store_readings([Taken(each, _reading(each.name, None, ROUNDS), now()) for each in devices])
 
 
-def _reading(name: str, chance: random.Random | None) -> Any:
+def _reading(name: str, chance: random.Random | None, turn: int) -> Any:
+    """Hosts of two clusters, whose names are new ones in each turn."""
     from movelot.inventory.readings import HostReading
 
     number = int(name.partition("-")[2])
@@ -40,7 +41,7 @@ def _reading(name: str, chance: random.Random | None) -> Any:
     machines = [_machine(n) for n in {number, chance.randrange(HOSTS) if chance else number}]
     if chance:
         chance.shuffle(stores)
-    cluster = "quayside" if number % 2 else "gatehouse"
+    cluster = f"{'quayside' if number % 2 else 'gatehouse'}-{turn}"
     return HostReading(name, cluster, f"iqn.{name}", 0.0, 0.0, [], 5.0, [], [], stores, machines)
 
 

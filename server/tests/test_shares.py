@@ -131,5 +131,5 @@ def test_two_workers_store_what_they_share_at_once(elsewhere: dict[str, str]) ->
     assert counts == TABLES
 
 
-# Datastores, hosts and machines of the script: each is there once, whoever told of it.
-TABLES = {"datastore": 6, "device": 12, "mount": 72, "machine": 12, "machineplacement": 12, "disk": 12}
+# Datastores, hosts, machines and clusters of the script: each is there once, whoever told of it.
+TABLES = {"datastore": 6, "device": 12, "mount": 72, "machine": 12, "machineplacement": 12, "disk": 12, "cluster": 52}

@@ -24,7 +24,6 @@ from movelot.inventory.follow.hosts import mark_unmounted
 from movelot.inventory.follow.machines import place_machines
 from movelot.inventory.follow.shared import forget_unused
 from movelot.inventory.models import (
-    Cluster,
     Datastore,
     Device,
     Listed,
@@ -114,7 +113,6 @@ def _store_at_once(taken: Sequence[Taken]) -> None:
                 follow_array(each.device, each.reading, each.taken.begun_at)
         hosts = [(each.device, each.reading) for each in differing if isinstance(each.reading, HostReading)]
         if hosts:
-            _lock_clusters({reading.cluster for _, reading in hosts})
             follow_hosts(hosts, max(each.taken.begun_at for each in differing))
         follow_capabilities({each.device.pk: each.reading.capabilities for each in differing})
         made = [each.as_row() for each in news]
@@ -125,11 +123,6 @@ def _store_at_once(taken: Sequence[Taken]) -> None:
         changes = [change for each in news for change in each.changes]
         tell(changes)
     outdate_within(changes)
-
-
-def _lock_clusters(names: set[str]) -> None:
-    """Let no other worker write what the hosts of these clusters share until this one has."""
-    list(Cluster.objects.select_for_update().filter(name__in=names).order_by("pk"))
 
 
 class News:

@@ -62,11 +62,16 @@ def _over(row: Row, name: str, host: Device, sets: Keys) -> Row:
 
 
 def _clusters(names: Collection[str]) -> dict[str, Cluster]:
-    """The cluster of each name, made with a balance group of its own where it is new."""
-    found = {cluster.name: cluster for cluster in Cluster.objects.filter(name__in=names)}
-    for name in sorted(set(names) - set(found)):
-        found[name] = Cluster.objects.create(name=name)
-        BalanceGroup.objects.get_or_create(name=name, defaults={"cluster": found[name]})
+    """The cluster of each name, made with a balance group of its own where it is new.
+
+    No other worker writes what the hosts of these share until the transaction ends. Two of them may meet a new cluster
+    at once: the later one finds the row of the first.
+    """
+    there = Cluster.objects.filter(name__in=names)
+    fresh = sorted(set(names) - set(there.values_list("name", flat=True)))
+    insert(Cluster, [{"name": name} for name in fresh], keep=True)
+    found = {cluster.name: cluster for cluster in there.select_for_update().order_by("pk")}
+    insert(BalanceGroup, [{"name": name, "cluster_id": found[name].pk} for name in fresh], keep=True)
     return found
 
 
