@@ -55,6 +55,17 @@ def test_a_second_device_of_a_name_is_not_linked(estate: StandIns) -> None:
     assert Device.objects.filter(name="quay-01").count() == 1
 
 
+def test_a_connection_that_is_closed_instead_of_an_answer_is_tried_once_more(estate: StandIns) -> None:
+    device = Device.objects.get(name="quay-01")
+    estate.fault("quay-01", "cut", 1)
+    assert reread([device]) == {}
+    estate.fault("quay-01", "cut", 2)
+    assert reread([device])["quay-01"].code == "device_away"
+    device.refresh_from_db()
+    assert device.state == Device.State.AWAY
+    assert reread([device]) == {}
+
+
 def test_what_each_array_can_do_is_discovered_with_a_detail(estate: StandIns) -> None:
     told = {
         array.name: {label_of(each.code): each.detail for each in array.capabilities.all() if each.able}

@@ -3,6 +3,7 @@
 refuse      every request is answered 503
 timeout     requests hang for a minute before anything is done
 slow        every answer comes n milliseconds late
+cut         the next n answers end in their middle
 drop        the action is done, then the connection is closed in the middle of the answer
 expire      all session tokens are forgotten, once
 fail_nth    the n-th action (POST, PATCH or DELETE) from now is answered 500 and not done
@@ -32,6 +33,7 @@ KINDS = (
     "refuse",
     "timeout",
     "slow",
+    "cut",
     "drop",
     "expire",
     "fail_nth",
@@ -47,7 +49,7 @@ HANG_SECONDS = 60
 
 @dataclass
 class Fault:
-    """The fault of a device now. ``countdown`` counts actions for fail_nth and drop, and is the delay of slow in ms."""
+    """The fault of a device now. ``countdown`` counts actions for fail_nth and drop, answers for cut; for slow it is ms."""
 
     kind: str = ""
     countdown: int = 1
@@ -73,6 +75,10 @@ class FaultyApp:
             await asyncio.sleep(HANG_SECONDS)
         if fault.kind == "slow":
             await asyncio.sleep(fault.countdown / 1000)
+        if fault.kind == "cut" and not request.url.path.startswith(SESSION_PATH):
+            fault.countdown -= 1
+            fault.kind = "cut" if fault.countdown else ""
+            return CutResponse(await self.service.answer(request))
         if fault.kind in SPOILED and not request.url.path.startswith(SESSION_PATH):
             return await SPOILED[fault.kind](await self.service.answer(request))
         acts = request.method in ("POST", "PATCH", "DELETE") and not request.url.path.startswith(SESSION_PATH)

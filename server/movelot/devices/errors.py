@@ -27,6 +27,10 @@ class DeviceAway(DeviceError):
     code = "device_away"
 
 
+class ConnectionDropped(DeviceAway):
+    """The device, or something between, closed the connection instead of answering."""
+
+
 class DeviceRefused(DeviceError):
     code = "device_refused"
 

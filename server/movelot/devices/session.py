@@ -18,11 +18,13 @@ from redfish.rest.v1 import (
     ServerDownOrUnreachableError,
     SessionCreationError,
 )
+from urllib3.exceptions import ProtocolError
 
 from movelot.devices.bounded import MEMBERS_MAX, PAGES_MAX, AnswerTooLong, BoundedAdapter
 from movelot.devices.certificate import pinned_file, shown_by
 from movelot.devices.errors import (
     CertificateChanged,
+    ConnectionDropped,
     DeviceAway,
     DeviceError,
     DeviceFault,
@@ -104,7 +106,14 @@ class DeviceSession:
     def _call(self, verb: str, path: str, **more: Any) -> RestResponse:
         with self._lock:
             for last in (False, True):
-                response = self._once(verb, path, more)
+                try:
+                    response = self._once(verb, path, more)
+                except ConnectionDropped:
+                    # One that was kept open may be closed at the other end just as it is used again. What only asks
+                    # is asked once more; of what acts nobody knows whether it was done.
+                    if last or verb != "get":
+                        raise
+                    continue
                 if response.status != 401 or last:
                     break
                 # The token ran out: sign in anew, once.
@@ -157,7 +166,8 @@ class DeviceSession:
             return DeviceOdd(self.name, f"{self.name} gives an answer without end: {cause}.")
         if isinstance(cause, requests.Timeout):
             return DeviceAway(self.name, f"{self.name} did not answer within {settings.DEVICE_TIMEOUT_SECONDS:.0f} s.")
-        return DeviceAway(self.name, f"{self.name} does not answer at {self.url}.")
+        kind = ConnectionDropped if _dropped(error) else DeviceAway
+        return kind(self.name, f"{self.name} does not answer at {self.url}.")
 
     def _checked(self, verb: str, path: str, response: RestResponse) -> RestResponse:
         status = response.status
@@ -178,6 +188,15 @@ class DeviceSession:
         if status == 503:
             raise DeviceAway(self.name, f"{self.name} answers that it is unavailable.")
         raise DeviceFault(self.name, f"{self.name} refused to {verb} {path.rsplit('/', 1)[1]}: {message}")
+
+
+def _dropped(error: BaseException | None) -> bool:
+    """Whether the connection was closed before an answer had come; not so where none was made, or in time."""
+    while error is not None:
+        if isinstance(error, ProtocolError):
+            return True
+        error = error.__cause__ or error.__context__
+    return False
 
 
 def session_with(device: Device) -> DeviceSession:
