@@ -10,7 +10,7 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import estimates, exchange, fabric, lots, pages, planner, start
+from bench import estimates, exchange, fabric, lots, pages, planner, readings, start
 
 
 def main() -> None:
@@ -27,6 +27,8 @@ def main() -> None:
     exchange.report()
     print()
     estimates.report()
+    print()
+    readings.report()
     print()
     start.report()
 

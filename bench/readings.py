@@ -28,7 +28,7 @@ from bench.databases import fresh
 ROOT = Path(__file__).resolve().parents[1]
 CONTROL_PORT, STANDIN_PORT = 35_100, 35_103
 ROUNDS = 4
-LATE_MS = 250
+LATE_MS = 50
 READY_SECONDS = 60.0
 
 

@@ -49,7 +49,10 @@ HANG_SECONDS = 60
 
 @dataclass
 class Fault:
-    """The fault of a device now. ``countdown`` counts actions for fail_nth and drop, answers for cut; for slow it is ms."""
+    """The fault of a device now.
+
+    ``countdown`` counts actions for fail_nth and drop, answers for cut; for slow it is milliseconds.
+    """
 
     kind: str = ""
     countdown: int = 1

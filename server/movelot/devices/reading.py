@@ -25,6 +25,7 @@ from movelot.inventory.store import Taken, store_readings
 from movelot.inventory.telemetry import DiskSample, Learned, PoolSample, UseSample, add_samples, learn
 
 log = logging.getLogger(__name__)
+# Threads mostly wait for a device.
 AT_ONCE = 16
 # What one worker reads at a time and stores in one transaction: many fewer statements than each device's own, and not
 # all of a large site in memory.
