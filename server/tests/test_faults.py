@@ -66,6 +66,10 @@ def _lines(value: Any, path: str) -> Iterator[str]:
         yield f"{path}: {value}"
 
 
+# Where the plan decides, which another day may decide otherwise: the device of the first step.
+FIRST = "that of the first step"
+
+
 @dataclass(frozen=True)
 class Case:
     """A lot, and at which of the actions of which device the fault strikes."""
@@ -176,7 +180,7 @@ CASES = [
         "quay-02",
         2,
     ),
-    Case("moves", "balance", lambda: {"group": "quayside"}, "quay-02", 1),
+    Case("moves", "balance", lambda: {"group": "quayside"}, FIRST, 1),
 ]
 
 
@@ -197,22 +201,24 @@ def test_a_fault_in_the_middle_leaves_the_world_as_it_has_to_be(estate: StandIns
         assert whole(estate) == before
 
     before = whole(estate)
-    failed = run_with_fault(lot(), estate, case.device, "fail_nth", case.nth)
+    drafted_first = lot()
+    device = str(drafted_first.steps.order_by("position")[0].device) if case.device == FIRST else case.device
+    failed = run_with_fault(drafted_first, estate, device, "fail_nth", case.nth)
     assert failed.state == Lot.State.FAILED
     undone(failed)
 
     # An answer lost on the way is asked again: no other step ends differently.
-    cut = run_with_fault(lot(), estate, case.device, "drop", case.nth)
+    cut = run_with_fault(lot(), estate, device, "drop", case.nth)
     assert cut.state == Lot.State.DONE
     after = whole(estate)
     assert after != before
     # An undo that fails in its middle is run on to its end.
-    undo = run_with_fault(actions.undo(cut, ines), estate, case.device, "fail_nth", 1)
+    undo = run_with_fault(actions.undo(cut, ines), estate, device, "fail_nth", 1)
     assert undo.state in (Lot.State.FAILED, Lot.State.DONE)
     if undo.state == Lot.State.FAILED:
         assert run_to_end(undo).state == Lot.State.DONE
     assert whole(estate) == before
 
-    failed = run_with_fault(lot(), estate, case.device, "fail_nth", case.nth)
+    failed = run_with_fault(lot(), estate, device, "fail_nth", case.nth)
     assert run_to_end(failed).state == Lot.State.DONE
     assert whole(estate) == after

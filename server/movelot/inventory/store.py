@@ -10,6 +10,8 @@ from __future__ import annotations
 
 import hashlib
 import logging
+import random
+import time
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -38,7 +40,9 @@ log = logging.getLogger(__name__)
 READINGS_KEPT = 50
 # MariaDB's numbers of a transaction that it ended, as two waited for one another, or one waited for too long.
 ENDED_BY_DATABASE = (1213, 1205)
-ATTEMPTS = 5
+ATTEMPTS = 8
+# Who begins again waits a little, and not as long as the other.
+WAIT_SECONDS = 0.05
 
 
 @dataclass(frozen=True)
@@ -97,6 +101,7 @@ def store_readings(taken: Sequence[Taken]) -> None:
             if last or error.args[0] not in ENDED_BY_DATABASE:
                 raise
             log.info("storing %d readings begins again: %s", len(taken), error.args[1])
+            time.sleep(random.uniform(0, WAIT_SECONDS * attempt))
         else:
             return
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
+from operator import itemgetter
 from typing import Any
 
 from movelot.inventory.bulk import insert
@@ -95,7 +96,7 @@ def _follow_datastores(told: Told, moment: datetime) -> dict[str, int]:
         keys[identity], known[identity] = key, values
     news = [
         {"identity": identity, **{name: row[name] for name in DATASTORE_FIELDS}}
-        for identity, row in rows.items()
+        for identity, row in sorted(rows.items())
         if known.get(identity) != [row[name] for name in DATASTORE_FIELDS]
     ]
     insert(Datastore, news, DATASTORE_FIELDS)
@@ -114,7 +115,7 @@ def _follow_extents(told: Mapping[int, Sequence[Row]], moment: datetime) -> None
     ):
         known[key][number] = values
     moved, resized = [], []
-    for key, extents in told.items():
+    for key, extents in sorted(told.items()):
         for number, extent in enumerate(extents):
             before = known[key].get(number)
             row = {"datastore_id": key, "number": number, **extent, "since": moment}
@@ -149,7 +150,7 @@ def _follow_mounts(told: Mapping[int, Mapping[int, Row]], moment: datetime) -> N
         Mount.objects.filter(host=host, datastore__in=[key for each, key in gone if each == host]).delete()
     rows = [
         {"host_id": host, "datastore_id": key, **how}
-        for (host, key), how in wanted.items()
+        for (host, key), how in sorted(wanted.items(), key=itemgetter(0))
         if known.get((host, key)) != tuple(how[name] for name in HOW_MOUNTED)
     ]
     insert(Mount, rows, HOW_MOUNTED)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime
+from operator import itemgetter
 
 from movelot.inventory.bulk import insert
 from movelot.inventory.follow.rows import PROVISIONAL
@@ -23,7 +24,9 @@ def follow_machines(told: Sequence[tuple[Device, HostReading]], moment: datetime
     holds whichever of them was read last, and by whom.
     """
     in_order = sorted(told, key=lambda each: each[0].name)
-    rows = {row["identity"]: (device.pk, row) for device, reading in in_order for row in reading.machines}
+    told_of = {row["identity"]: (device.pk, row) for device, reading in in_order for row in reading.machines}
+    # In one order, whoever stores: two workers that write the same rows then wait for one another, and do not cross.
+    rows = dict(sorted(told_of.items()))
     _adopt({identity: (host, row) for identity, (host, row) in rows.items()})
     machines = _keep_machines({identity: row for identity, (_, row) in rows.items()})
     listed = {(machines[row["identity"]], device.pk): row for device, reading in told for row in reading.machines}
@@ -71,7 +74,7 @@ def _list_machines(listed: Mapping[tuple[int, int], Row], hosts: Sequence[int]) 
         rows.filter(host=host, machine__in=[machine for machine, each in dropped if each == host]).delete()
     news = [
         {"machine_id": machine, "host_id": host, **{name: row[name] for name in fields}}
-        for (machine, host), row in listed.items()
+        for (machine, host), row in sorted(listed.items(), key=itemgetter(0))
         if known.get((machine, host)) != [row[name] for name in fields]
     ]
     insert(MachineListing, news, fields)
@@ -88,7 +91,7 @@ def place_machines(machines: Collection[int], moment: datetime) -> None:
     placed = MachinePlacement.objects.filter(machine__in=machines)
     known = {machine: where for machine, *where in placed.values_list("machine_id", *fields, "since")}
     rows = []
-    for machine, where in wanted.items():
+    for machine, where in sorted(wanted.items()):
         before = known.get(machine)
         if before is None or before[:3] != where:
             since = before[3] if before and before[0] == where[0] else moment
@@ -131,7 +134,7 @@ def _place_disks(told: Mapping[int, str], gone: Sequence[int], moment: datetime)
     known = dict(DiskPlacement.objects.filter(disk__in=told).values_list("disk_id", "datastore_id"))
     rows = [
         {"disk_id": key, "datastore_id": store, "since": moment}
-        for key, store in wanted.items()
+        for key, store in sorted(wanted.items())
         if known.get(key) != store
     ]
     insert(DiskPlacement, rows, ("datastore", "since"))
