@@ -5,17 +5,14 @@ Each is drafted with what the lots before it taught, then run by the driver itse
 
 from __future__ import annotations
 
-import logging
 import os
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import django
 import numpy as np
 
-from bench.databases import fresh
+from bench.sites import fresh_site
 
 LOTS = 30
 # Devices work this many times faster than the demo's, so that thirty lots take a minute or two.
@@ -23,25 +20,9 @@ PACE = 20.0
 
 
 def report() -> None:
-    fresh("movelot_bench")
-    django.setup()
-    from django.core.cache import cache
-    from django.core.management import call_command
-
-    from conftest import StandIns
-
-    logging.disable(logging.INFO)
-    call_command("migrate", verbosity=0)
-    cache.clear()
-    with tempfile.TemporaryDirectory() as folder:
-        standins = StandIns(Path(folder) / "state", 35_003, 35_000, PACE)
-        standins.folder.mkdir()
-        standins.start()
-        try:
-            _link(standins)
-            rows = [_run(kind, form) for kind, form in _lots()]
-        finally:
-            standins.stop()
+    with fresh_site(pace=PACE) as standins:
+        _link(standins)
+        rows = [_run(kind, form) for kind, form in _lots()]
     errors = np.array([abs(said - took) / took for _, said, took in rows])
     print(f"{len(rows)} lots, estimated beside real: median error {np.median(errors):.0%}, ", end="")
     print(f"first ten {np.median(errors[:10]):.0%}, last ten {np.median(errors[-10:]):.0%}, worst {errors.max():.0%}")

@@ -6,12 +6,10 @@ as real ones do, as a worker mostly waits for them; what all processes here shar
 
 from __future__ import annotations
 
-import logging
 import os
 import signal
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,53 +18,34 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import django
 import numpy as np
 
-from bench.databases import fresh
+from bench.sites import fresh_site
 
 ROOT = Path(__file__).resolve().parents[1]
-CONTROL_PORT, STANDIN_PORT = 35_100, 35_103
 ROUNDS = 4
 LATE_MS = 50
 READY_SECONDS = 60.0
 
 
 def report() -> None:
-    fresh("movelot_bench")
-    django.setup()
-    from django.core.management import call_command
-
-    from conftest import StandIns
-
-    logging.disable(logging.INFO)
-    call_command("migrate", verbosity=0)
-    with tempfile.TemporaryDirectory() as folder:
-        standins = StandIns(Path(folder) / "state", STANDIN_PORT, CONTROL_PORT, size="wide")
-        standins.folder.mkdir()
-        standins.start()
-        try:
-            devices = _devices(standins.cards)
-            for name in standins.cards:
-                standins.fault(name, "slow", LATE_MS)
-            print(f"every answer of a device comes {LATE_MS} ms late")
-            with _workers("judge", queues="judging,heavy"):
-                _flat_out(devices, 1)
-                _flat_out(devices, 2)
-                _in_rhythm(devices)
-        finally:
-            standins.stop()
+    with fresh_site(size="wide") as standins:
+        devices = _devices(standins.cards)
+        for name in standins.cards:
+            standins.fault(name, "slow", LATE_MS)
+        print(f"every answer of a device comes {LATE_MS} ms late")
+        with _workers("judge", queues="judging,heavy"):
+            _flat_out(devices, 1)
+            _flat_out(devices, 2)
+            _in_rhythm(devices)
 
 
 def _devices(cards: dict[str, dict[str, str]]) -> int:
     """Store all links; their first reading is the workers'. Returns how many."""
-    from django.core.cache import cache
-
     from movelot.devices.certificate import fingerprint_of
     from movelot.devices.sealing import seal
     from movelot.inventory.models import Device
 
-    cache.clear()
     for name, card in cards.items():
         pem = Path(card["certificate"]).read_text()
         Device.objects.create(

@@ -17,7 +17,6 @@ from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
 from movelot.lots.steps.default_store import SetDefaultStore
-from movelot_core.units import count_of
 
 
 @dataclass
@@ -67,9 +66,7 @@ class DefaultStoreKind(LotKind[DefaultForm, DefaultPlan]):
         named = dict(Datastore.objects.values_list("identity", "name"))
         steps = StepPlan()
         steps.add_all(_step(host, store, named.get(host.default_datastore, "")) for host in others)
-        checks = [
-            Check("every host mounts it", PASS, f"{count_of(len(hosts), 'host')} of {cluster.name}, all mount it")
-        ]
+        checks = [Check("every host mounts it", PASS, f"every host of {cluster.name} mounts it")]
         facts = {f"default of {host.name}": named.get(host.default_datastore, "none") for host in others}
         return Draft(title, steps, plan, checks, facts)
 

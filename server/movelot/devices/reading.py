@@ -27,6 +27,8 @@ from movelot.inventory.telemetry import DiskSample, Learned, PoolSample, UseSamp
 log = logging.getLogger(__name__)
 # Threads mostly wait for a device.
 AT_ONCE = 16
+# The history of more devices would not fit in memory at once.
+HISTORIES_AT_ONCE = 8
 # What one worker reads at a time and stores in one transaction: many fewer statements than each device's own, and not
 # all of a large site in memory.
 SHARE = 50
@@ -123,10 +125,9 @@ def _mark(device: Device, error: DeviceError) -> None:
 def collect(devices: Iterable[Device]) -> int:
     """Fetch the metric reports that each device has finished since the last time; learn from them. Returns samples."""
     learned, chosen = Learned(), list(devices)
-    with ThreadPoolExecutor(max_workers=AT_ONCE) as threads:
-        # A few at a time: the history of many devices would not fit in memory at once.
-        for first in range(0, len(chosen), AT_ONCE):
-            some = chosen[first : first + AT_ONCE]
+    with ThreadPoolExecutor(max_workers=HISTORIES_AT_ONCE) as threads:
+        for first in range(0, len(chosen), HISTORIES_AT_ONCE):
+            some = chosen[first : first + HISTORIES_AT_ONCE]
             jobs = [(each, threads.submit(_reports, session_with(each), each.telemetry_until)) for each in some]
             for device, job in jobs:
                 try:

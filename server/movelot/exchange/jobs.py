@@ -19,7 +19,6 @@ from movelot.exchange.storing import store
 from movelot.exchange.writing import package
 from movelot.jobs.models import Job
 from movelot.jobs.work import JobKind, Running, start
-from movelot.problems import Problem
 
 CHUNK_BYTES = 1024**2
 
@@ -63,16 +62,10 @@ class PackageMade:
     size_bytes: int
 
 
-def _person(running: Running) -> User:
-    if running.person is None:
-        raise Problem(409, "person_gone", "Who asked for this is not known any more.", "Nothing was imported.")
-    return running.person
-
-
-def start_with(kind: str, content: bytes, person: User, **params: Any) -> Job:
-    """Start a job on a file; the same file asked for in the same way twice is one job."""
+def start_with(kind: str, content: bytes, person: User, kept_as: bytes | None = None, **params: Any) -> Job:
+    """Start a job on a file, kept as it is or as ``kept_as``; the same file asked for in the same way is one job."""
     digest = hashlib.sha256(content).hexdigest()
-    return start(kind, {**params, "sha256": digest, "person": person.pk}, person, [content])
+    return start(kind, {**params, "sha256": digest}, person, [content if kept_as is None else kept_as])
 
 
 class ImportPackage(JobKind[PackageAnswer]):
@@ -80,6 +73,7 @@ class ImportPackage(JobKind[PackageAnswer]):
 
     name = "import_package"
     result = PackageAnswer
+    personal = True
 
     def do(self, running: Running) -> PackageAnswer:
         running.progress("reading the package")
@@ -91,7 +85,7 @@ class ImportPackage(JobKind[PackageAnswer]):
         taken = not running.params["dry_run"] and not found.faults.count
         if taken:
             running.progress("storing it")
-            store(found, _person(running).username)
+            store(found, running.person.username)
         tables = [TableCount(table, len(rows)) for table, rows in found.rows.items() if rows]
         return PackageAnswer(taken, tables, found.faults.first, found.faults.count)
 
@@ -115,6 +109,7 @@ class ImportMetrics(JobKind[Taken]):
 
     name = "import_metrics"
     result = Taken
+    personal = True
 
     def do(self, running: Running) -> Taken:
         running.progress("reading the samples")
@@ -127,6 +122,7 @@ class ImportRows(JobKind[ImportAnswer]):
 
     name = "import_rows"
     result = ImportAnswer
+    personal = True
     queue = "checks"
 
     def do(self, running: Running) -> ImportAnswer:
@@ -142,12 +138,10 @@ class ImportRows(JobKind[ImportAnswer]):
     def _outcomes(self, running: Running, rows: list[Row], dry: bool) -> Iterator[Outcome]:
         for n, row in enumerate(rows):
             running.progress(f"row {n + 1}", n, len(rows))
-            yield from import_rows([row], _person(running), dry)
+            yield from import_rows([row], running.person, dry)
 
 
 def start_rows(text: str, written_as: str, dry_run: bool, person: User) -> Job:
     """Start the import of links and grants. Problem 422 for text of another form: then there is nothing to start."""
     rows_in(text, written_as)
-    digest = hashlib.sha256(text.encode()).hexdigest()
-    params = {"written_as": written_as, "dry_run": dry_run, "sha256": digest, "person": person.pk}
-    return start(ImportRows.name, params, person, [seal(text)])
+    return start_with(ImportRows.name, text.encode(), person, seal(text), written_as=written_as, dry_run=dry_run)

@@ -54,7 +54,7 @@ class PackageOutView(APIView):
 
     @extend_schema(request=None, responses={202: JobSerializer})
     def post(self, request: Request) -> Response:
-        return accepted(start(ExportPackage.name, {"person": person(request).pk}, person(request)))
+        return accepted(start(ExportPackage.name, {}, person(request)))
 
 
 class MetricsSerializer(serializers.Serializer[dict[str, Any]]):

@@ -2,8 +2,8 @@
 
 Several workers do so at once, and what they store overlaps: two hosts tell of one datastore, two shares of one cluster.
 So rows are locked in one order by all of them: devices, then clusters, each by primary key; what hosts of a cluster
-share is written by one worker at a time. Two clusters that share a datastore may still meet: the database then ends one
-of the two, which is begun again.
+share is written by one worker at a time, in the order of identities. Two clusters that share a datastore may still
+meet: the database then ends one of the two, which is begun again.
 """
 
 from __future__ import annotations

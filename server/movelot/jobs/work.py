@@ -37,8 +37,16 @@ class Running:
     """A job while it is done: its params, who asked for it, and where it tells how far it has come."""
 
     def __init__(self, job: Job) -> None:
-        self.job, self.params, self.person = job, job.params, job.asked_by
+        self.job, self.params = job, job.params
         self._written = 0.0
+
+    @property
+    def person(self) -> User:
+        """Who asked for it. Problem 409 where nobody of that name is known any more."""
+        if self.job.asked_by is None:
+            message = "Who asked for this is not known any more."
+            raise Problem(409, "person_gone", message, "Nothing was changed.", "Ask for it anew.")
+        return self.job.asked_by
 
     def brought(self) -> AbstractContextManager[IO[bytes]]:
         """The file that the job was given, to be read while the block runs."""
@@ -75,6 +83,8 @@ class JobKind(ABC, Generic[R_co]):
     queue: ClassVar[str] = "heavy"
     # The name and media type of the file that it makes, if any.
     makes: ClassVar[tuple[str, str] | None] = None
+    # Whether what it comes to is its asker's alone: two people who ask for the same have a job each.
+    personal: ClassVar[bool] = False
 
     @abstractmethod
     def do(self, running: Running) -> R_co:
@@ -92,11 +102,15 @@ def register(*kinds: AnyJobKind) -> None:
 
 
 def start(kind: str, params: dict[str, Any], person: User, brought: Iterable[bytes] = ()) -> Job:
-    """Ask for a job. The same that still waits or runs for anybody is that one: it is not done twice side by side.
+    """Ask for a job. The same that still waits or runs is that one, whoever asked: nothing is done twice side by side.
+
+    Of a personal kind it is the same only for the same person.
 
     ``brought`` is the file that it is to work on, if any; ``params`` have to tell such a file from any other.
     """
     same = Job.objects.filter(kind=kind, state__in=[State.WAITING, State.RUNNING], cancel_asked=False)
+    if KINDS[kind].personal:
+        same = same.filter(asked_by=person)
     found = next((job for job in same if job.params == params), None)
     if found is not None:
         return found
@@ -117,10 +131,10 @@ def send(job: Job) -> None:
 
 def cancel(job: Job) -> None:
     """Ask a job to end; one that no worker has begun ends at once."""
-    Job.objects.filter(pk=job.pk, state=State.WAITING).update(state=State.CANCELLED, ended_at=now())
-    Job.objects.filter(pk=job.pk, state=State.RUNNING).update(cancel_asked=True)
-    if Job.objects.filter(pk=job.pk, state=State.CANCELLED).exists():
+    waited = Job.objects.filter(pk=job.pk, state=State.WAITING).update(state=State.CANCELLED, ended_at=now())
+    if waited:
         job.parts.filter(out=False).delete()
+    Job.objects.filter(pk=job.pk, state=State.RUNNING).update(cancel_asked=True)
     job.refresh_from_db()
 
 

@@ -37,11 +37,9 @@ class CheckJob(JobKind[LotReached]):
 class DraftJob(JobKind[LotReached]):
     """Drafts a lot of a kind that takes long to compute."""
 
-    name, result = "draft", LotReached
+    name, result, personal = "draft", LotReached, True
 
     def do(self, running: Running) -> LotReached:
-        if running.person is None:
-            raise Problem(409, "person_gone", "Who asked for this is not known any more.", "Nothing was drafted.")
         running.progress("computing the plan")
         lot = new_draft(running.params["kind"], running.params["form"], running.person)
         return LotReached(lot.pk, lot.state)

@@ -80,7 +80,7 @@ class LotViews(viewsets.GenericViewSet[Lot]):
         if kind_of(kind).drafted_by_job:
             read_form(kind, form)
             tell(request, f"a lot of kind {kind}", None, given.validated_data)
-            return accepted(start("draft", {"kind": kind, "form": form, "person": person(request).pk}, person(request)))
+            return accepted(start("draft", {"kind": kind, "form": form}, person(request)))
         lot = new_draft(kind, form, person(request))
         tell(request, f"lot {lot.pk}", None, given.validated_data)
         return self._detail(lot, status.HTTP_201_CREATED)

@@ -184,7 +184,7 @@ def _checks(plan: SettingPlan, before: Before) -> list[Check]:
             Check(
                 "something to change",
                 STOP,
-                f"{count_of(plan.same, 'device')} of this choice, and all have {told} already.",
+                f"All of the choice have {told} already: {count_of(plan.same, 'device')}.",
             )
         ]
     change = Check(

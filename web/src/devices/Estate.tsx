@@ -142,9 +142,12 @@ function PackageIn() {
 
 const wrong = (count: number) => `${countOf(count, "value is", "values are")} wrong`;
 
+/** What one row of a table is. */
+const oneOf = (table: string) => table.replace(/ies$/, "y").replace(/s$/, "");
+
 function summaryOf(found: Schemas["PackageAnswer"]): string {
   const rows = found.tables
-    .map((table) => `${String(table.rows)} ${table.table.replace("_", " ")}`)
+    .map(({ rows, table }) => countOf(rows, oneOf(table.replace("_", " ")), table.replace("_", " ")))
     .join(", ");
   if (found.imported) return `Imported: ${rows}.`;
   if (found.fault_count) return `${wrong(found.fault_count)}; nothing was imported.`;

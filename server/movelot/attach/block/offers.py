@@ -6,7 +6,7 @@ from typing import Any
 
 from movelot.attach.block.admission import admit, names_of
 from movelot.attach.block.steps import lun_for, number_word, numbered
-from movelot.inventory.clusters import cluster_named
+from movelot.inventory.clusters import cluster_named, hosts_of
 from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import AdmittedInitiator, Device, HostInitiator, Initiator, Offer, Volume
 from movelot.inventory.paths import expected_table, initiators_by_host
@@ -34,7 +34,7 @@ def hosts_for(volume: Volume, cluster: str) -> list[Device]:
         let_in = Device.objects.filter(host_initiators__identifier__in=admitted, cluster__isnull=False)
         return list(hosts.filter(cluster__in=let_in.values("cluster")))
     chosen = cluster_named(cluster)
-    return list(hosts.filter(cluster=chosen)) if chosen else []
+    return hosts_of(chosen)
 
 
 def offer_for(volume: Volume, hosts: list[Device]) -> Offer | None:

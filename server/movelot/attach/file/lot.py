@@ -245,7 +245,7 @@ def _checks(plan: FilePlan) -> list[Check]:
         Check("every host can mount it", STOP, f"{host.name}: {host.obstacle}.") for host in plan.hosts if host.obstacle
     ]
     if not checks:
-        text = f"{count_of(len(plan.hosts), 'host')}, all reach {plan.server} and may write as root"
+        text = f"every host reaches {plan.server} and may write as root"
         checks.append(Check("every host can mount it", PASS, text))
     checks.append(Check("one spelling", PASS, f"{plan.server}:{plan.path or '/exports/…'} on every host"))
     standby = HostPort.objects.filter(protocol=NFS, device__name__in=[host.name for host in plan.hosts])
