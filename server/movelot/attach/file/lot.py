@@ -299,7 +299,8 @@ def _export_detail(clients: list[list[str]]) -> str:
     if not clients:
         return "to nobody"
     one_by_one = "/32" in clients[0][0]
-    return f"to {count_of(len(clients), 'address' if one_by_one else 'network')}, root stays root"
+    noun, many = ("address", "addresses") if one_by_one else ("network", "networks")
+    return f"to {count_of(len(clients), noun, many)}, root stays root"
 
 
 def mount_step(host: str, mount: MountExport) -> StepSpec[Any]:
