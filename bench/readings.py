@@ -135,8 +135,11 @@ def _in_rhythm(devices: int) -> None:
         begun = now()
         _until(_is_reading, "a share that is being read", period + 5)
         os.killpg(second.pid, signal.SIGKILL)
+        time.sleep(2 * period)
+        alone = now()
         time.sleep(ROUNDS * period)
         _gaps("one of them killed while it read", begun)
+        _gaps("the other alone, from the second round after that", alone)
 
 
 def _is_reading() -> bool:
