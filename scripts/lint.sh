@@ -10,4 +10,5 @@ export PYTHONPATH=core:server:standins:scripts
 .venv/bin/lint-imports
 .venv/bin/python scripts/sizes.py
 (cd web && npm run -s lint)
+.venv/bin/python scripts/first_load.py
 if [ -x ../shared/tools/termcheck ]; then ../shared/tools/termcheck; fi

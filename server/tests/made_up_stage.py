@@ -17,7 +17,7 @@ from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec
 from movelot.lots.steps.values import Result
-from movelot.stages.base import Stage, Tab
+from movelot.stages.base import Stage
 from movelot_core.rounds import Urgency
 
 
@@ -117,5 +117,4 @@ STAGE = Stage(
     lot_kinds=_lot_kinds,
     finding_kinds=lambda: [SilentKind()],
     judges=lambda: [BellJudge()],
-    tab=Tab("Bells", "/bells", "e"),
 )

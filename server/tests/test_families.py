@@ -47,8 +47,7 @@ def test_a_stage_is_its_folder_and_one_line(bells: None, api: APIClient, ines: U
     mark_due([Change(Aspect.STATE, "host", 1)])
     (finding,) = [row for row in api.get("/api/rounds/").json()["findings"] if row["kind"] == "bell_silent"]
     assert finding["text"] == [{"text": "quay-01 was not heard for 4 hours", "bytes": None}]
-    tabs = {tab["name"]: tab for tab in api.get("/api/status/").json()["tabs"]}
-    assert tabs["Bells"] == {"stage": "bells", "name": "Bells", "path": "/bells", "letter": "e", "waiting": 1}
+    assert api.get("/api/status/").json()["waiting"]["bells"] == 1
     draft = finding["draft"]
     answer = api.post("/api/lots/", {"kind": draft["kind"], "form": draft["form"]}, format="json")
     assert answer.json()["steps"][0]["title"] == "Ring the bell of quay-01"

@@ -22,7 +22,7 @@ from movelot.inventory.changes import Aspect, Change, everything_changed
 from movelot.inventory.models import Cluster, Device
 from movelot.lots.documents import form_of
 from movelot.lots.kinds import REGISTRY as LOT_KINDS
-from movelot.stages.base import Stage, Tab, bring, stages
+from movelot.stages.base import Stage, bring, stages
 from movelot_core.rounds import Urgency
 from server.tests.conftest import signed_in
 
@@ -183,7 +183,6 @@ def tides(estate: StandIns) -> Iterator[None]:
         "tides",
         finding_kinds=lambda: [TideKind()],
         judges=lambda: [TideJudge(), Broken()],
-        tab=Tab("Tides", "/tides", "t"),
     )
     bring(stage)
     with pytest.MonkeyPatch.context() as patch:
@@ -204,8 +203,7 @@ def test_a_stage_of_its_own_shows_in_rounds_and_in_the_top_strip(
         [{"text": "4.2 m at the gauge", "bytes": None}],
         "tides",
     )
-    waiting = {tab["stage"]: tab["waiting"] for tab in api.get("/api/status/").json()["tabs"]}
-    assert waiting["tides"] == 1
+    assert api.get("/api/status/").json()["waiting"]["tides"] == 1
     # A judge that fails is logged and keeps none of the others from being made.
     assert "judgement broken:all failed" in caplog.text
     assert due() == set()

@@ -3,31 +3,15 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { SnackbarProvider } from "notistack";
 import { useMemo, useState } from "react";
-import { BrowserRouter, Route, Routes } from "react-router";
+import { createBrowserRouter, RouterProvider } from "react-router";
 import { ProblemError } from "./api/problem";
-import { AttachPage } from "./attach/AttachPage";
-import { DetachPage } from "./attach/DetachPage";
-import { FileLimitsPage } from "./attach/FileLimitsPage";
-import { FilePage } from "./attach/FilePage";
-import { InterfacesPage } from "./network/InterfacesPage";
-import { SetPage } from "./attach/SetPage";
-import { UsePage } from "./attach/UsePage";
-import { LossPage } from "./network/LossPage";
-import { PathsPage } from "./network/PathsPage";
-import { DeviceSettingsPage } from "./network/DeviceSettingsPage";
-import { AuditPage } from "./audit/AuditPage";
-import { BalancePage } from "./balance/BalancePage";
-import { DevicesPage } from "./devices/DevicesPage";
-import { LotPage } from "./lots/LotPage";
-import { LotsPage } from "./lots/LotsPage";
-import { RoundsPage } from "./rounds/RoundsPage";
+import { UnitProvider } from "./parts/unit";
 import { NoSuchPage } from "./shell/NoSuchPage";
+import { PAGES } from "./shell/pages";
 import { SessionGate } from "./shell/SessionGate";
 import { Shell } from "./shell/Shell";
-import { UnitProvider } from "./parts/unit";
-import { useMode } from "./theme/useMode";
 import { makeTheme } from "./theme/theme";
-import { TracePage } from "./trace/TracePage";
+import { ModeProvider, useMode } from "./theme/mode";
 
 const RETRIES = 2;
 
@@ -37,15 +21,38 @@ function newQueryClient(): QueryClient {
       queries: {
         staleTime: 2000,
         // What the server has answered for good is not asked again; only silence is.
-        retry: (count, error) => !(error instanceof ProblemError) && count < RETRIES,
+        retry: (count, error) =>
+          !(error instanceof ProblemError && error.problem.status > 0) && count < RETRIES,
       },
     },
   });
 }
 
+const newRouter = () =>
+  createBrowserRouter([
+    {
+      element: <Shell />,
+      // Until the first page's script has come.
+      HydrateFallback: () => null,
+      children: [
+        ...PAGES.map(({ path, load }) => ({ path, lazy: { Component: load } })),
+        { path: "*", element: <NoSuchPage /> },
+      ],
+    },
+  ]);
+
 export function App() {
+  return (
+    <ModeProvider>
+      <Themed />
+    </ModeProvider>
+  );
+}
+
+function Themed() {
   const [queries] = useState(newQueryClient);
-  const { mode, setMode } = useMode();
+  const [router] = useState(newRouter);
+  const { mode } = useMode();
   const theme = useMemo(() => makeTheme(mode), [mode]);
   return (
     <ThemeProvider theme={theme}>
@@ -53,33 +60,9 @@ export function App() {
       <QueryClientProvider client={queries}>
         <SnackbarProvider maxSnack={3} autoHideDuration={5000}>
           <UnitProvider>
-            <BrowserRouter>
-              <SessionGate>
-                <Routes>
-                  <Route element={<Shell mode={mode} setMode={setMode} />}>
-                    <Route index element={<RoundsPage />} />
-                    <Route path="attach" element={<AttachPage />} />
-                    <Route path="attach/detach" element={<DetachPage />} />
-                    <Route path="attach/file" element={<FilePage />} />
-                    <Route path="attach/interfaces" element={<InterfacesPage />} />
-                    <Route path="attach/use" element={<UsePage />} />
-                    <Route path="attach/set" element={<SetPage />} />
-                    <Route path="attach/file-limits" element={<FileLimitsPage />} />
-                    <Route path="attach/loss" element={<LossPage />} />
-                    <Route path="attach/paths" element={<PathsPage />} />
-                    <Route path="attach/device-settings" element={<DeviceSettingsPage />} />
-                    <Route path="balance" element={<BalancePage />} />
-                    <Route path="balance/:group" element={<BalancePage />} />
-                    <Route path="lots" element={<LotsPage />} />
-                    <Route path="lots/:id" element={<LotPage />} />
-                    <Route path="trace/:kind/:id" element={<TracePage />} />
-                    <Route path="devices" element={<DevicesPage />} />
-                    <Route path="audit" element={<AuditPage />} />
-                    <Route path="*" element={<NoSuchPage />} />
-                  </Route>
-                </Routes>
-              </SessionGate>
-            </BrowserRouter>
+            <SessionGate>
+              <RouterProvider router={router} />
+            </SessionGate>
           </UnitProvider>
         </SnackbarProvider>
       </QueryClientProvider>

@@ -10,7 +10,7 @@ from django.urls import URLPattern, path
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
 from movelot.lots.kinds import AnyLotKind
-from movelot.stages.base import Stage, Tab
+from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
@@ -73,4 +73,4 @@ def _judges() -> Sequence[Judge]:
     return [judge() for judge in JUDGES]
 
 
-STAGE = Stage("attach", _routes, _lot_kinds, _finding_kinds, _judges, Tab("Attach", "/attach", "a"))
+STAGE = Stage("attach", _routes, _lot_kinds, _finding_kinds, _judges)

@@ -12,6 +12,13 @@ from movelot.inventory.models import Pool
 from movelot_core.balance.heat import heat, levels
 
 BLOCKS_PER_DATASTORE = 60
+# Groups of more datastores have a picture without blocks; those of a datastore are asked for one by one.
+LARGE_GROUP = 30
+
+
+def stacks_name(group: int) -> str:
+    """Under which name the datastores of a large group are kept with their blocks."""
+    return f"stacks-{group}"
 
 
 def board_name(group: int) -> str:
@@ -34,7 +41,7 @@ class Block:
 
 @dataclass
 class Stack:
-    """A datastore: its largest disks as blocks, the rest together, and what is no disk."""
+    """A datastore: its largest disks as blocks (none in a large group's board), the rest, and what is no disk."""
 
     id: int
     name: str
@@ -84,14 +91,22 @@ class GroupBoard:
     fill_ceiling: float
     latency_ceiling_ms: float
     disks: int
+    large: bool
     datastores: list[Stack]
     pools: list[BoardPool]
 
 
-def board_document(found: KnownGroup) -> dict[str, Any]:
-    """The board of a group as plain values, with error and samples of each pool's curve as they are now."""
+def board_documents(found: KnownGroup) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The board of a group as plain values, and by primary key the datastores of a large one with their blocks.
+
+    Error and samples of each pool's curve are as they are now.
+    """
     rows = Pool.known.filter(pk__in=found.pool_keys).values_list("pk", "fit_error_ms", "fit_samples")
-    return asdict(board_of(found, {key: (error, samples) for key, error, samples in rows}))
+    board = asdict(board_of(found, {key: (error, samples) for key, error, samples in rows}))
+    if not board["large"]:
+        return board, {}
+    stacks = {str(stack["id"]): stack for stack in board["datastores"]}
+    return {**board, "datastores": [{**stack, "blocks": []} for stack in stacks.values()]}, stacks
 
 
 def board_of(found: KnownGroup, fits: dict[int, tuple[float, int]]) -> GroupBoard:
@@ -106,6 +121,7 @@ def board_of(found: KnownGroup, fits: dict[int, tuple[float, int]]) -> GroupBoar
         fill_ceiling=group.fill_ceiling,
         latency_ceiling_ms=group.latency_ceiling_ms,
         disks=len(group.disks),
+        large=len(group.datastores) > LARGE_GROUP,
         datastores=[_stack(found, s, heats, scale) for s in range(len(group.datastores))],
         pools=[_pool(found, p, *fits.get(found.pool_keys[p], (0.0, 0))) for p in range(len(group.pools))],
     )

@@ -7,7 +7,7 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
-from movelot.balance.board import board_document, board_name
+from movelot.balance.board import board_documents, board_name, stacks_name
 from movelot.balance.findings.over_fill import OverFillEvidence, OverFillKind
 from movelot.balance.findings.slow_pool import SlowPoolEvidence, SlowPoolKind
 from movelot.balance.plans import ClearPlan, clear_plan, plan_name
@@ -43,11 +43,19 @@ class GroupJudge(Judge):
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         group = BalanceGroup.objects.filter(pk=scope).first()
         if group is None or not group.datastores.exists():
-            let_go(board_name(int(scope)), growth_name(int(scope)), plan_name(int(scope)), f"slowest-{scope}")
+            let_go(
+                board_name(int(scope)),
+                stacks_name(int(scope)),
+                growth_name(int(scope)),
+                plan_name(int(scope)),
+                f"slowest-{scope}",
+            )
             return []
         version = group_version()
         found = known_group(group)
-        keep(board_name(group.pk), version, board_document(found))
+        board, stacks = board_documents(found)
+        keep(board_name(group.pk), version, board)
+        keep(stacks_name(group.pk), version, stacks)
         keep(figures_name(group.pk), version, asdict(GroupFigures.of(found)))
         plan = clear_plan(found)
         keep(f"slowest-{group.pk}", version, _slowest(found))

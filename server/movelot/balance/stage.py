@@ -10,17 +10,18 @@ from django.urls import URLPattern, path
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
 from movelot.lots.kinds import AnyLotKind
-from movelot.stages.base import Stage, Tab
+from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
     from movelot.balance.drafting import BalanceKind
-    from movelot.balance.views import GroupListView, GroupView
+    from movelot.balance.views import GroupListView, GroupView, StackView
     from movelot.lots.draft_views import draft_view
 
     return [
         path("balance/groups/", GroupListView.as_view()),
         path("balance/groups/<str:name>/", GroupView.as_view()),
+        path("balance/groups/<str:name>/datastores/<int:pk>/", StackView.as_view()),
         path("balance/drafts/<int:pk>/", draft_view(BalanceKind())),
     ]
 
@@ -43,4 +44,4 @@ def _judges() -> Sequence[Judge]:
     return [GroupJudge()]
 
 
-STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges, Tab("Balance", "/balance", "b"))
+STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges)

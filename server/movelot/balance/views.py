@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 
 from django.db.models import Count
@@ -13,10 +14,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
-from movelot.balance.board import GroupBoard, board_document, board_name
+from movelot.balance.board import GroupBoard, Stack, board_documents, board_name, stacks_name
 from movelot.findings.judging import kept
 from movelot.inventory.known_groups import known_group
 from movelot.inventory.models import BalanceGroup
+from movelot.problems import Problem
 
 
 @dataclass
@@ -38,6 +40,11 @@ class GroupRowSerializer(DataclassSerializer[GroupRow]):
 class GroupBoardSerializer(DataclassSerializer[GroupBoard]):
     class Meta:
         dataclass = GroupBoard
+
+
+class StackSerializer(DataclassSerializer[Stack]):
+    class Meta:
+        dataclass = Stack
 
 
 class GroupListView(APIView):
@@ -62,6 +69,19 @@ class GroupView(APIView):
         found = kept(board_name(group.pk))
         if found is None:
             # Nothing was judged yet: only a moment after the first device was linked.
-            return Response(board_document(known_group(group)))
+            return Response(board_documents(known_group(group))[0])
         # Kept as it is sent: many megabytes of a large group are not read and written anew.
         return HttpResponse(found.document, content_type="application/json")
+
+
+class StackView(APIView):
+    """A datastore of a large group with its largest disks, whose board leaves them out."""
+
+    @extend_schema(responses=StackSerializer)
+    def get(self, request: Request, name: str, pk: int) -> Response:
+        group = get_object_or_404(BalanceGroup, name=name)
+        found = kept(stacks_name(group.pk))
+        stack = json.loads(found.document).get(str(pk)) if found else None
+        if stack is None:
+            raise Problem(404, "not_found", "No such datastore is in a large group.", hint="Reload the board.")
+        return Response(stack)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -36,13 +36,14 @@ class BoardPath:
 
 @dataclass
 class BoardHost:
-    """A row."""
+    """A row. ``others`` are hosts whose paths are as this one's: of many hosts only those that differ have rows."""
 
     name: str
     seen: int
     expected: int
     reason: str
     paths: list[BoardPath]
+    others: list[str] = field(default_factory=list)
 
 
 @dataclass
@@ -70,10 +71,29 @@ def board_of(table: PathTable) -> Board:
         hosts.append(_row(name, [path for path in table.paths if path.host == name], lacks.get(name, [])))
     return Board(
         _columns(table.portals, hosts),
-        hosts,
+        _folded(hosts),
         sum(host.seen for host in hosts),
         sum(host.expected for host in hosts),
     )
+
+
+# So many hosts are listed each; of more, those that are alike share a row.
+HOSTS_APART = 12
+
+
+def _folded(hosts: list[BoardHost]) -> list[BoardHost]:
+    """The rows of many hosts, alike ones as one; rows stay in their order."""
+    if len(hosts) <= HOSTS_APART:
+        return hosts
+    kept: dict[object, BoardHost] = {}
+    for host in hosts:
+        marks = tuple((path.port, path.portal, path.state, path.reason) for path in host.paths)
+        key = (host.seen, host.expected, host.reason, marks)
+        if key in kept:
+            kept[key].others.append(host.name)
+        else:
+            kept[key] = host
+    return list(kept.values())
 
 
 def _lacks(ports: Sequence[HostPort], portals: Sequence[Portal]) -> dict[str, list[str]]:
@@ -111,13 +131,10 @@ def board_of_paths(matrix: PathMatrix, volume: int | None, most: int) -> tuple[B
         verdicts = [_pair(matrix, one, (ports[n], q), bool(lost[ports[n], q])) for n, q in np.argwhere(expected[ports])]
         rows.append(_row(host, verdicts, lacks.get(host, [])))
     rows.sort(key=lambda row: (row.seen == row.expected, row.name))
-    board = Board(
-        _columns(fabric.portals, rows),
-        rows[:most],
-        sum(row.seen for row in rows),
-        sum(row.expected for row in rows),
-    )
-    return board, max(0, len(rows) - most)
+    seen, wanted = sum(row.seen for row in rows), sum(row.expected for row in rows)
+    folded = _folded(rows)
+    left_out = sum(1 + len(row.others) for row in folded[most:])
+    return Board(_columns(fabric.portals, rows), folded[:most], seen, wanted), left_out
 
 
 def _pair(matrix: PathMatrix, volumes: slice, at: tuple[int, int], lost: bool) -> PathVerdict:

@@ -25,7 +25,8 @@ class FindingAnswer:
     """A finding as it is shown.
 
     ``label`` is its subject with what tells two alike apart, ``place`` where to look (a path of the front end, empty
-    where there is none). ``figures`` is its evidence, for programs.
+    where there is none). ``figures`` is its evidence, for programs. Findings that one and the same lot settles have one
+    ``settled_with``.
     """
 
     id: int
@@ -43,6 +44,7 @@ class FindingAnswer:
     reasons: list[str]
     figures: dict[str, Any]
     draft: Remedy | None
+    settled_with: str
     first_seen: datetime
     last_seen: datetime
     acknowledged_until: datetime | None
@@ -59,6 +61,7 @@ def answer_of(row: Finding) -> FindingAnswer:
     kind = REGISTRY.kinds[row.kind]
     evidence = kind.read(row.evidence)
     subject = Subject(row.subject_kind, row.subject_id or None, row.subject_name)
+    remedy = kind.remedy(subject, evidence)
     return FindingAnswer(
         id=row.pk,
         kind=row.kind,
@@ -74,7 +77,8 @@ def answer_of(row: Finding) -> FindingAnswer:
         place=kind.place(subject, evidence),
         reasons=kind.reasons(evidence),
         figures=row.evidence,
-        draft=kind.remedy(subject, evidence),
+        draft=remedy,
+        settled_with=remedy.key if remedy else f"finding {row.pk}",
         first_seen=row.first_seen,
         last_seen=row.last_seen,
         acknowledged_until=row.acknowledged_until,

@@ -21,9 +21,12 @@ from movelot.findings.base import Found
 from movelot.findings.models import Due, Finding, Judged
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import Aspect, Change
+from movelot.inventory.versions import renew
 from movelot.jobs.locks import held
 
 log = logging.getLogger(__name__)
+# The version of all that was judged, for pages to follow.
+JUDGED = "judged"
 WHOLE = "all"
 
 
@@ -111,6 +114,7 @@ def _make(due: Due) -> bool:
         _store(due.judgement, found, moment)
         # What changed meanwhile gave it another ticket, and it is made once more.
         Due.objects.filter(pk=due.pk, ticket=due.ticket).delete()
+    renew([JUDGED])
     return True
 
 

@@ -5,6 +5,7 @@ A kind is one file in its stage, which registers it; this room knows no stage.
 
 from __future__ import annotations
 
+import json
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -29,6 +30,11 @@ class Remedy:
     kind: str
     form: dict[str, Any]
     action: str
+
+    @property
+    def key(self) -> str:
+        """The same text for the same lot."""
+        return f"{self.kind} {json.dumps(self.form, sort_keys=True, default=str)}"
 
 
 @dataclass(frozen=True)

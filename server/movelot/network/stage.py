@@ -10,17 +10,19 @@ from django.urls import URLPattern, path
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
 from movelot.lots.kinds import AnyLotKind
-from movelot.stages.base import Page, Stage
+from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
     from movelot.lots.draft_views import draft_view
     from movelot.network.interfaces import InterfaceKind
     from movelot.network.loss_views import ComponentsView, LossCsvView, LossView
+    from movelot.network.reach import ReachView
     from movelot.network.views import DeviceSettingsView, PathsView
 
     return [
         path("network/interface-drafts/<int:pk>/", draft_view(InterfaceKind())),
+        path("network/reach/", ReachView.as_view()),
         path("network/paths/", PathsView.as_view()),
         path("network/device-settings/", DeviceSettingsView.as_view()),
         path("network/components/", ComponentsView.as_view()),
@@ -52,10 +54,4 @@ def _judges() -> Sequence[Judge]:
     return [PathJudge()]
 
 
-# Its pages are reached from Attach, whose tab counts what it finds.
-PAGES = (
-    Page("Paths", "/attach/paths"),
-    Page("Device settings", "/attach/device-settings"),
-    Page("What if it is taken away", "/attach/loss"),
-)
-STAGE = Stage("network", _routes, _lot_kinds, _finding_kinds, _judges, pages=PAGES)
+STAGE = Stage("network", _routes, _lot_kinds, _finding_kinds, _judges)

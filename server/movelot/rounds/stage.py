@@ -9,7 +9,7 @@ from django.urls import URLPattern, path
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
-from movelot.stages.base import Page, Stage, Tab, Waiting
+from movelot.stages.base import Stage, Waiting
 
 
 def _routes() -> Sequence[URLPattern]:
@@ -43,6 +43,5 @@ STAGE = Stage(
     _routes,
     finding_kinds=_finding_kinds,
     judges=_judges,
-    tab=Tab("Rounds", "/", "r", _all),
-    pages=(Page("Devices", "/devices"),),
+    waits=_all,
 )

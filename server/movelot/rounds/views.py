@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from django.db.models import Count, Min, Q, Sum
+from django.db.models import Count, Max, Min, Q, Sum
 from django.shortcuts import get_object_or_404
 from django.utils.timezone import now
 from drf_spectacular.utils import extend_schema
@@ -18,12 +19,17 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
+from movelot.audit.models import Entry
 from movelot.audit.trail import tell
 from movelot.findings.answers import FindingAnswer, answer_of, in_order
+from movelot.findings.judging import JUDGED
 from movelot.findings.models import Finding, Judged
+from movelot.inventory.changes import Aspect
 from movelot.inventory.models import Datastore, Device, Disk, Pool
+from movelot.inventory.versions import version
 from movelot.lots.models import Lot
 from movelot.problems import Problem
+from movelot.rounds.first_hour import FirstStep, first_hour
 from movelot.stages.base import Waiting, stages
 
 
@@ -75,6 +81,11 @@ class QuietSerializer(DataclassSerializer[Quiet]):
         dataclass = Quiet
 
 
+class FirstStepSerializer(DataclassSerializer[FirstStep]):
+    class Meta:
+        dataclass = FirstStep
+
+
 class LastLotSerializer(serializers.Serializer[dict[str, Any]]):
     id = serializers.IntegerField()
     title = serializers.CharField()
@@ -92,6 +103,7 @@ class RoundsSerializer(serializers.Serializer[dict[str, Any]]):
     slowest = SlowestPoolSerializer(allow_null=True)
     quiet = QuietSerializer()
     last_lot = LastLotSerializer(allow_null=True)
+    first_hour = FirstStepSerializer(many=True)
 
 
 class RoundsView(APIView):
@@ -114,6 +126,7 @@ class RoundsView(APIView):
             "put_off": [answer_of(row) for row in put_off],
             "arrays": [ArrayUse(row["device__name"], row["allocated"], row["capacity"]) for row in pools],
             "slowest": slowest(),
+            "first_hour": first_hour(),
             "quiet": Quiet(Datastore.objects.count(), Device.objects.filter(kind="host").count(), Disk.objects.count()),
             "last_lot": last
             and {
@@ -136,45 +149,30 @@ def slowest() -> SlowestPool | None:
 
 
 @dataclass
-class TabCount:
-    """A page of the top strip, in its order: the letter that goes there after ``G``, and how many things wait."""
-
-    stage: str
-    name: str
-    path: str
-    letter: str
-    waiting: int
-
-
-@dataclass
-class PageName:
-    """A page that *find* knows by name."""
-
-    name: str
-    path: str
-
-
-@dataclass
 class Status:
-    """What the frame shows: devices, age of the oldest reading, pages with what waits there, and the newest lot."""
+    """What the frame shows: devices, age of the oldest reading, how many things wait in each stage, the newest lot.
+
+    ``revision`` is another text whenever anything that pages show may be another one: they ask anew when it changes.
+    """
+
+    revision: str
 
     devices: int
     devices_away: int
     oldest_reading_at: datetime | None
     findings: int
-    tabs: list[TabCount]
-    pages: list[PageName]
+    waiting: dict[str, int]
     lots: int
     active_lot: int | None
     newest_draft: int | None
 
 
-def _tabs(waiting: Waiting) -> list[TabCount]:
-    return [
-        TabCount(stage.name, stage.tab.name, stage.tab.path, stage.tab.letter, stage.count(waiting))
-        for stage in stages()
-        if stage.tab
-    ]
+def revision() -> str:
+    """Of all readings, what was judged of them, what people changed, and lots that began or ended."""
+    lots = Lot.objects.aggregate(begun=Max("started_at"), ended=Max("ended_at"))
+    acts = Entry.objects.aggregate(last=Max("pk"))
+    rests_on = version(*map(str, Aspect), JUDGED), lots["begun"], lots["ended"], acts["last"]
+    return hashlib.sha256(repr(rests_on).encode()).hexdigest()[:16]
 
 
 class StatusSerializer(DataclassSerializer[Status]):
@@ -191,15 +189,16 @@ class StatusView(APIView):
         counts = dict(open_now.values_list("stage").annotate(count=Count("pk")).order_by())
         active = list(Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True))
         drafts = Lot.objects.filter(state=Lot.State.DRAFT, created_by=person(request))
+        waiting = Waiting(counts, len(active))
         well = Q(state__in=[Device.State.LINKED, Device.State.IMPORTED])
         devices = Device.objects.aggregate(all=Count("pk"), well=Count("pk", filter=well), oldest=Min("read_at"))
         answer = Status(
+            revision=revision(),
             devices=devices["all"],
             devices_away=devices["all"] - devices["well"],
             oldest_reading_at=devices["oldest"],
             findings=sum(counts.values()),
-            tabs=_tabs(Waiting(counts, len(active))),
-            pages=[PageName(page.name, page.path) for stage in stages() for page in stage.pages],
+            waiting={stage.name: stage.count(waiting) for stage in stages()},
             lots=len(active),
             active_lot=active[0] if active else None,
             newest_draft=drafts.values_list("pk", flat=True).first(),

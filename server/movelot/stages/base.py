@@ -34,22 +34,6 @@ class Waiting:
 
 
 @dataclass(frozen=True)
-class Page:
-    """A page that people may go to, by its name and address in the front end."""
-
-    name: str
-    path: str
-
-
-@dataclass(frozen=True)
-class Tab(Page):
-    """A page in the top strip: its letter after ``G``, and how many things wait there; else the stage's findings."""
-
-    letter: str
-    count: Callable[[Waiting], int] | None = None
-
-
-@dataclass(frozen=True)
 class Stage:
     """What a stage brings, asked for once the models are there."""
 
@@ -58,16 +42,13 @@ class Stage:
     lot_kinds: Callable[[], Sequence[AnyLotKind]] = nothing
     finding_kinds: Callable[[], Sequence[FindingKind[Any]]] = nothing
     judges: Callable[[], Sequence[Judge]] = nothing
-    tab: Tab | None = None
-    # Other pages of it that *find* knows by name.
-    pages: tuple[Page, ...] = ()
+    # How many things wait there for people, which the top strip shows at its page; else its findings.
+    waits: Callable[[Waiting], int] | None = None
     jobs: Callable[[], Sequence[AnyJobKind]] = nothing
 
     def count(self, waiting: Waiting) -> int:
-        """What its tab shows."""
-        if self.tab is None or self.tab.count is None:
-            return waiting.findings.get(self.name, 0)
-        return self.tab.count(waiting)
+        """How many things wait in this stage."""
+        return waiting.findings.get(self.name, 0) if self.waits is None else self.waits(waiting)
 
 
 @lru_cache(maxsize=1)

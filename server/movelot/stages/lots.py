@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from movelot.stages.base import Stage, Tab
+from movelot.stages.base import Stage
 
-STAGE = Stage("lots", tab=Tab("Lots", "/lots", "l", lambda waiting: waiting.lots))
+STAGE = Stage("lots", waits=lambda waiting: waiting.lots)

@@ -31,8 +31,37 @@ describe("calls", () => {
     expect(problemOf(thrown)).toMatchObject({ code: "stale", hint: "h" });
   });
 
-  it("say so when the server does not answer", () => {
-    expect(problemOf(new TypeError("Failed to fetch"))).toMatchObject({ code: "unreachable" });
+  const silent = () => {
+    vi.stubGlobal("fetch", () => Promise.reject(new TypeError("Failed to fetch")));
+  };
+
+  it("say so when the server does not answer", async () => {
+    silent();
+    const thrown: unknown = await unwrap(api.GET("/api/rounds/")).catch((error: unknown) => error);
+    expect(problemOf(thrown)).toMatchObject({ code: "unreachable" });
+  });
+
+  it("do not claim that nothing was changed where the answer of what was to be done is lost", async () => {
+    silent();
+    const params = { path: { id: "9" } };
+    const thrown: unknown = await unwrap(api.POST("/api/lots/{id}/run/", { params })).catch(
+      (error: unknown) => error,
+    );
+    expect(problemOf(thrown).detail).toContain("may have been done all the same");
+    expect(problemOf(thrown).code).toBe("answer_lost");
+  });
+
+  it("make a POST once more under the same key when its answer was lost", async () => {
+    const keys: (string | null)[] = [];
+    vi.stubGlobal("fetch", (request: Request) => {
+      keys.push(request.headers.get("Idempotency-Key"));
+      return keys.length === 1
+        ? Promise.reject(new TypeError("Failed to fetch"))
+        : Promise.resolve(new Response("{}", { status: 200 }));
+    });
+    await unwrap(api.POST("/api/devices/reread/"));
+    expect(keys).toHaveLength(2);
+    expect(keys[0]).toBe(keys[1]);
   });
 
   it("tell the window when nobody is signed in", async () => {

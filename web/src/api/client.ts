@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
-import { ProblemError, problemFrom } from "./problem";
+import createQueryClient from "openapi-react-query";
+import { LostAnswerError, ProblemError, problemFrom } from "./problem";
 import type { paths } from "./schema";
 
 /** Sent to the window when an answer says that nobody is signed in. */
@@ -15,20 +16,26 @@ const newKey = () =>
     "",
   );
 
-/** Makes a call once more whose answer was lost: its key keeps it from being carried out twice. */
-async function twice(request: Request): Promise<Response> {
-  const again = request.clone();
+const wasAborted = (error: unknown) => error instanceof DOMException && error.name === "AbortError";
+
+/**
+ * Makes a request; one whose answer is lost throws LostAnswerError. A POST is then made once more: its key keeps it from
+ * being carried out twice.
+ */
+async function fetched(request: Request): Promise<Response> {
+  const again = request.method === "POST" ? request.clone() : null;
   try {
     return await window.fetch(request);
-  } catch {
-    return window.fetch(again);
+  } catch (error) {
+    if (wasAborted(error)) throw error;
+    if (again === null) throw new LostAnswerError(request.method);
+    return window.fetch(again).catch((second: unknown) => {
+      throw wasAborted(second) ? second : new LostAnswerError(request.method);
+    });
   }
 }
 
-export const api = createClient<paths>({
-  baseUrl: window.location.origin,
-  fetch: (request) => (request.method === "POST" ? twice(request) : window.fetch(request)),
-});
+export const api = createClient<paths>({ baseUrl: window.location.origin, fetch: fetched });
 
 api.use({
   onRequest({ request }) {
@@ -36,21 +43,18 @@ api.use({
     if (request.method === "POST") request.headers.set("Idempotency-Key", newKey());
     return request;
   },
-  onResponse({ response }) {
+  async onResponse({ response }) {
     if (response.status === 401) window.dispatchEvent(new Event(SIGNED_OUT));
-    return response;
+    if (response.ok) return response;
+    const body: unknown = await response.json().catch(() => null);
+    throw new ProblemError(problemFrom(body, response.status));
   },
 });
 
-interface Answer<T> {
-  data?: T;
-  error?: unknown;
-  response: Response;
-}
+/** Query options of an endpoint: its key is the call itself, and a call that nobody waits for any more is aborted. */
+export const { queryOptions } = createQueryClient(api);
 
-/** The data of an answer, or a thrown ProblemError. */
-export async function unwrap<T>(answer: Promise<Answer<T>>): Promise<T> {
-  const { data, error, response } = await answer;
-  if (!response.ok) throw new ProblemError(problemFrom(error, response.status));
-  return data as T;
+/** The data of an answer; a call that failed has thrown its problem. */
+export async function unwrap<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  return (await answer).data as T;
 }

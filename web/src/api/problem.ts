@@ -1,13 +1,9 @@
 import type { components } from "./schema";
 
+export type Schemas = components["schemas"];
 /** A problem document (RFC 9457) as the API sends it. */
-export interface Problem {
-  status: number;
-  code: string;
-  title: string;
-  detail: string;
-  hint: string;
-}
+export type Problem = Pick<Schemas["Problem"], "status" | "code" | "title" | "detail" | "hint"> &
+  Partial<Schemas["Problem"]>;
 
 export class ProblemError extends Error {
   readonly problem: Problem;
@@ -18,12 +14,33 @@ export class ProblemError extends Error {
   }
 }
 
+/** No answer came: what was only asked changed nothing; what was to be done may have been done all the same. */
+export class LostAnswerError extends ProblemError {
+  constructor(method: string) {
+    super(method === "GET" ? UNREACHABLE : { ...UNREACHABLE, ...UNCERTAIN });
+  }
+}
+
 const UNREACHABLE: Problem = {
   status: 0,
   code: "unreachable",
   title: "Move Lot's server does not answer.",
-  detail: "Nothing was changed by this request.",
-  hint: "Check that it runs; this page tries again by itself.",
+  detail: "",
+  hint: "Check that it runs; this page asks again by itself.",
+};
+
+const UNCERTAIN = {
+  code: "answer_lost",
+  detail: "The answer was lost: what was asked for may have been done all the same.",
+  hint: "Look where things stand before you do it again; this page asks by itself once the server answers.",
+};
+
+const UNFORESEEN: Problem = {
+  status: 0,
+  code: "unforeseen",
+  title: "This page went wrong.",
+  detail: "Nothing was sent to the server by what failed.",
+  hint: "Reload the page; drafts are kept on the server.",
 };
 
 function isProblem(value: unknown): value is Problem {
@@ -32,7 +49,7 @@ function isProblem(value: unknown): value is Problem {
 
 /** Any thrown value as a problem to show. */
 export function problemOf(error: unknown): Problem {
-  return error instanceof ProblemError ? error.problem : UNREACHABLE;
+  return error instanceof ProblemError ? error.problem : UNFORESEEN;
 }
 
 /** The body of a failed answer as a problem. */
@@ -40,5 +57,3 @@ export function problemFrom(body: unknown, status: number): Problem {
   if (isProblem(body)) return body;
   return { ...UNREACHABLE, status, title: `The server answered ${String(status)}.` };
 }
-
-export type Schemas = components["schemas"];

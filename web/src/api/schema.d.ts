@@ -249,6 +249,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/balance/groups/{name}/datastores/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A datastore of a large group with its largest disks, whose board leaves them out. */
+        get: operations["balance_groups_datastores_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/": {
         parameters: {
             query?: never;
@@ -715,6 +732,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/network/reach/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every cluster against every array, with paths seen of those expected and what is worst. */
+        get: operations["network_reach_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rounds/": {
         parameters: {
             query?: never;
@@ -947,11 +981,12 @@ export interface components {
             expected: number;
             reason: string;
             paths: components["schemas"]["BoardPath"][];
+            others?: string[];
         };
         BoardPath: {
             port: string;
             portal: string;
-            state: string;
+            state: components["schemas"]["PathState"];
             reason: string;
         };
         BoardPool: {
@@ -984,7 +1019,7 @@ export interface components {
         };
         CheckAnswer: {
             name: string;
-            level: string;
+            level: components["schemas"]["CheckLevel"];
             text: string;
         };
         ClientRow: {
@@ -1037,11 +1072,11 @@ export interface components {
         DeviceAnswer: {
             id: number;
             name: string;
-            kind: string;
+            kind: components["schemas"]["DeviceKind"];
             url: string;
             user: string;
             fingerprint: string;
-            state: string;
+            state: components["schemas"]["DeviceState"];
             detail: string;
             cluster: string;
             /** Format: date-time */
@@ -1196,7 +1231,7 @@ export interface components {
         FindingAnswer: {
             id: number;
             kind: string;
-            urgency: string;
+            urgency: components["schemas"]["Urgency"];
             stage: string;
             subject_kind: string;
             subject_id: number | null;
@@ -1211,6 +1246,7 @@ export interface components {
                 [key: string]: unknown;
             };
             draft: components["schemas"]["Remedy"] | null;
+            settled_with: string;
             /** Format: date-time */
             first_seen: string;
             /** Format: date-time */
@@ -1219,6 +1255,12 @@ export interface components {
             acknowledged_until: string | null;
             acknowledged_by: string;
             acknowledged_note: string;
+        };
+        FirstStep: {
+            name: string;
+            text: string;
+            path: string;
+            done: boolean;
         };
         Fixable: {
             host: string;
@@ -1245,6 +1287,7 @@ export interface components {
             /** Format: double */
             latency_ceiling_ms: number;
             disks: number;
+            large: boolean;
             datastores: components["schemas"]["Stack"][];
             pools: components["schemas"]["BoardPool"][];
         };
@@ -1325,7 +1368,7 @@ export interface components {
             result: components["schemas"]["JobResult"] | null;
             id: number;
             kind: string;
-            state: string;
+            state: components["schemas"]["JobState"];
             text: string;
             done: number;
             total: number;
@@ -1349,7 +1392,7 @@ export interface components {
         LastLot: {
             id: number;
             title: string;
-            state: string;
+            state: components["schemas"]["LotState"];
             /** Format: date-time */
             ended_at: string;
             steps: number;
@@ -1395,7 +1438,7 @@ export interface components {
             host: string;
             os: string;
             address: string;
-            effect: string;
+            effect: components["schemas"]["LossEffect"];
             disks: number;
             datastores: string[];
             labels: string[];
@@ -1436,7 +1479,7 @@ export interface components {
             id: number;
             kind: components["schemas"]["LotKindName"];
             title: string;
-            state: string;
+            state: components["schemas"]["LotState"];
             created_by: string;
             /** Format: date-time */
             created_at: string;
@@ -1531,10 +1574,6 @@ export interface components {
             file: string;
             /** @default true */
             dry_run: boolean;
-        };
-        PageName: {
-            name: string;
-            path: string;
         };
         PaginatedDiskList: {
             /** @example 123 */
@@ -1633,7 +1672,7 @@ export interface components {
             reduces: string[];
             tiered: boolean;
             made_of: string;
-            verdict: string;
+            verdict: components["schemas"]["Verdict"];
             text: string;
         };
         ProbeRequest: {
@@ -1665,6 +1704,34 @@ export interface components {
             name: string;
             host: string;
         };
+        ReachAnswer: {
+            clusters: components["schemas"]["ReachCluster"][];
+            arrays: components["schemas"]["ReachArray"][];
+            cells: components["schemas"]["ReachCell"][];
+        };
+        ReachArray: {
+            id: number;
+            name: string;
+            serves: string[];
+            protocols: string[];
+            allocated_bytes: number;
+            capacity_bytes: number;
+            granted: boolean;
+        };
+        ReachCell: {
+            cluster: string;
+            array: string;
+            state: components["schemas"]["ReachState"];
+            seen: number;
+            expected: number;
+            possible: number;
+            text: string;
+        };
+        ReachCluster: {
+            name: string;
+            hosts: number;
+            machines: number;
+        };
         /**
          * @description * `compression` - compression
          *     * `deduplication` - deduplication
@@ -1686,6 +1753,7 @@ export interface components {
             slowest: components["schemas"]["SlowestPool"] | null;
             quiet: components["schemas"]["Quiet"];
             last_lot: components["schemas"]["LastLot"] | null;
+            first_hour: components["schemas"]["FirstStep"][];
         };
         ServerRow: {
             id: number;
@@ -1698,7 +1766,7 @@ export interface components {
         };
         Session: {
             name: string;
-            role: string;
+            role: components["schemas"]["RoleName"];
             may_change: boolean;
             csrf: string;
         };
@@ -1799,13 +1867,15 @@ export interface components {
             rest_bytes: number;
         };
         Status: {
+            revision: string;
             devices: number;
             devices_away: number;
             /** Format: date-time */
             oldest_reading_at: string | null;
             findings: number;
-            tabs: components["schemas"]["TabCount"][];
-            pages: components["schemas"]["PageName"][];
+            waiting: {
+                [key: string]: number;
+            };
             lots: number;
             active_lot: number | null;
             newest_draft: number | null;
@@ -1817,7 +1887,7 @@ export interface components {
             device: string;
             title: string;
             detail: string;
-            state: string;
+            state: components["schemas"]["StepState"];
             /** Format: double */
             planned_start: number;
             /** Format: double */
@@ -1860,13 +1930,6 @@ export interface components {
             /** Format: double */
             fill: number;
             over: boolean;
-        };
-        TabCount: {
-            stage: string;
-            name: string;
-            path: string;
-            letter: string;
-            waiting: number;
         };
         TableCount: {
             table: string;
@@ -1991,6 +2054,30 @@ export interface components {
         };
         /** @enum {string} */
         LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "mount_alike" | "spread" | "undo" | "uplinks" | "use_volume";
+        /** @enum {string} */
+        LotState: "draft" | "running" | "halting" | "halted" | "failed" | "done" | "sheet";
+        /** @enum {string} */
+        StepState: "waiting" | "running" | "done" | "failed" | "abandoned";
+        /** @enum {string} */
+        CheckLevel: "pass" | "warn" | "stop";
+        /** @enum {string} */
+        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @enum {string} */
+        DeviceKind: "array" | "host";
+        /** @enum {string} */
+        DeviceState: "linked" | "away" | "refused" | "certificate" | "faulty" | "imported";
+        /** @enum {string} */
+        Urgency: "now" | "soon" | "note";
+        /** @enum {string} */
+        Verdict: "fits" | "tight" | "refused";
+        /** @enum {string} */
+        LossEffect: "stops" | "thinner";
+        /** @enum {string} */
+        PathState: "active" | "other" | "standby" | "missing";
+        /** @enum {string} */
+        ReachState: "whole" | "partial" | "broken" | "unused" | "apart";
+        /** @enum {string} */
+        RoleName: "" | "virtualization" | "storage" | "auditor";
     };
     responses: never;
     parameters: never;
@@ -2667,6 +2754,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupBoard"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_datastores_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stack"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -3758,6 +3876,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PathsAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network_reach_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -2,113 +2,88 @@ import Box from "@mui/material/Box";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
+import { TextInput } from "../lots/drafts/fields";
+import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { FactList } from "../parts/FactList";
 import { Mark } from "../parts/Mark";
-import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { useTray } from "../shell/trayState";
-import { useSession } from "../shell/useSession";
-import { useDetachDraft } from "./useDetachDraft";
 
+type Form = Schemas["DetachForm"];
 type Plan = Schemas["DetachPlan"];
 
 /** Taking a volume away: who uses it, whether it stays on the array, and its name before it is deleted. */
 export function DetachPage() {
-  const [search] = useSearchParams();
-  const id = Number(search.get("lot")) || null;
-  if (id) return <DetachDraft key={id} id={id} />;
   return (
-    <>
-      <Typography variant="h1" sx={{ mb: 1.5 }}>
-        Take a volume away
-      </Typography>
-      <Typography>
-        Find the volume or its datastore with <kbd>/</kbd>, open its trace, and press Take away.
-      </Typography>
-    </>
+    <DraftRoute
+      title="Take a volume away"
+      begin={
+        <>
+          Find the volume or its datastore with <kbd>/</kbd>, open its trace, and press Take away.
+        </>
+      }
+    >
+      {(lot) => <DetachDraft key={lot} lot={lot} />}
+    </DraftRoute>
   );
 }
 
-function DetachDraft({ id }: { id: number }) {
-  const { draft, save } = useDetachDraft(id);
-  const { data: session } = useSession();
-  const { show } = useTray();
-  const [confirm, setConfirm] = useState<string | null>(null);
-  useEffect(() => {
-    show(id);
-  }, [id, show]);
-  const plan = draft.data?.plan;
-  const state = draft.data?.lot.summary.state ?? "draft";
-  const fixed = state !== "draft" || !session?.may_change;
-  if (draft.error) return <ProblemAlert error={draft.error} />;
-  if (!draft.data) return null;
-  if (!plan) return <Typography>This volume is no longer on any array.</Typography>;
+function DetachDraft({ lot }: { lot: number }) {
+  const params = { path: { id: lot } };
+  const draft = useDraftForm(lot, {
+    stored: queryOptions("get", "/api/attach/detach/{id}/", { params }),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/detach/{id}/", { params, ...seen, body })),
+  });
+  const plan = draft.answer?.plan;
   return (
-    <>
-      <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 1.5 }}>
-        <Typography variant="h1">Take {plan.volume} away</Typography>
-        {fixed && (
-          <Typography color="textSecondary">
-            {state === "draft" ? (
-              "Your role reads only."
-            ) : (
-              <>
-                Lot {id} is {state}. <Link to="/">Rounds</Link>
-              </>
+    <DraftPage draft={draft} title={plan ? `Take ${plan.volume} away` : "Take a volume away"}>
+      {(form) => {
+        if (!plan) return <Typography>This volume is no longer on any array.</Typography>;
+        const { change, fixed } = draft;
+        return (
+          <>
+            <Facts plan={plan} />
+            <Users plan={plan} />
+            <RadioGroup
+              aria-label="What becomes of the volume"
+              value={form.keep ? "keep" : "delete"}
+              onChange={(event) => {
+                change({ keep: event.target.value === "keep" });
+              }}
+              sx={{ my: 1.5 }}
+            >
+              <FormControlLabel
+                value="keep"
+                disabled={fixed}
+                control={<Radio size="small" />}
+                label="Detach only: unmounted and withdrawn from every host; it stays on the array and can come back"
+              />
+              <FormControlLabel
+                value="delete"
+                disabled={fixed}
+                control={<Radio size="small" />}
+                label="Delete: as above, then the volume and all that is on it are gone for good"
+              />
+            </RadioGroup>
+            {!form.keep && (
+              <Box sx={{ width: 340 }}>
+                <TextInput
+                  of={{ form, change, fixed }}
+                  name="confirm"
+                  label={`Type ${plan.volume} to allow deleting`}
+                  hint={
+                    plan.confirmed ? "The name agrees; the lot may delete it." : "Deleting cannot be undone."
+                  }
+                />
+              </Box>
             )}
-          </Typography>
-        )}
-      </Box>
-      <ProblemAlert error={save.error} />
-      <Facts plan={plan} />
-      <Users plan={plan} />
-      <RadioGroup
-        aria-label="What becomes of the volume"
-        value={plan.keep ? "keep" : "delete"}
-        onChange={(event) => {
-          save.mutate({
-            ...draft.data.form,
-            keep: event.target.value === "keep",
-            confirm: confirm ?? draft.data.form.confirm,
-          });
-        }}
-        sx={{ my: 1.5 }}
-      >
-        <FormControlLabel
-          value="keep"
-          disabled={fixed}
-          control={<Radio size="small" />}
-          label="Detach only: unmounted and withdrawn from every host; it stays on the array and can come back"
-        />
-        <FormControlLabel
-          value="delete"
-          disabled={fixed}
-          control={<Radio size="small" />}
-          label="Delete: as above, then the volume and all that is on it are gone for good"
-        />
-      </RadioGroup>
-      {!plan.keep && (
-        <TextField
-          label={`Type ${plan.volume} to allow deleting`}
-          value={confirm ?? draft.data.form.confirm}
-          disabled={fixed}
-          autoComplete="off"
-          onChange={(event) => {
-            setConfirm(event.target.value);
-            save.mutate({ ...draft.data.form, keep: false, confirm: event.target.value });
-          }}
-          helperText={
-            plan.confirmed ? "The name agrees; the lot may delete it." : "Deleting cannot be undone."
-          }
-          sx={{ width: 340 }}
-        />
-      )}
-    </>
+          </>
+        );
+      }}
+    </DraftPage>
   );
 }
 

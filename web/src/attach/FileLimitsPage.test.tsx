@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { FileLimitsPage } from "./FileLimitsPage";
 
 const limits: Schemas["FileLimits"] = {
@@ -31,10 +32,6 @@ const answers = (more: Record<string, unknown> = {}) => ({
   ...more,
 });
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("NFS timeouts and limits", () => {
   it("stand side by side, what differs marked with more than colour", async () => {
     serve(answers());
@@ -49,7 +46,7 @@ describe("NFS timeouts and limits", () => {
       answers({ "POST /api/lots/": lot({ summary: summary({ id: 7, kind: "file_limits" }) }) }),
     );
     renderPage(<FileLimitsPage />);
-    fireEvent.click(await screen.findByRole("button", { name: /Draft lot/ }));
+    await user.click(await screen.findByRole("button", { name: /Draft lot/ }));
     await waitFor(() => {
       expect(screen.getByLabelText("address")).toHaveTextContent("/lots/7");
     });

@@ -1,129 +1,118 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
-import { api, unwrap } from "../api/client";
+import { useMemo } from "react";
+import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
-import { CsvButton } from "../parts/CsvButton";
-import { ProblemAlert } from "../parts/ProblemAlert";
+import { countOf } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
 
 type Limits = Schemas["FileLimits"];
+type Setting = Limits["settings"][number];
+
+/** A host's values, or what is recommended, in the order of the settings. */
+interface Row {
+  host: string;
+  values: readonly (number | null)[];
+  mounts: number | null;
+  recommended: boolean;
+}
 
 /** Timeouts and limits of every host's NFS client beside what arrays recommend; one lot sets what differs. */
 export function FileLimitsPage() {
   const { data: session } = useSession();
   const draft = useDraft();
-  const found = useQuery({
-    queryKey: ["file limits"],
-    queryFn: () => unwrap(api.GET("/api/attach/file-limits/")),
-    refetchInterval: 20_000,
-  });
-  const data = found.data;
+  const { data, error } = useQuery(queryOptions("get", "/api/attach/file-limits/"));
+  const columns = useMemo(() => columnsOf(data?.settings ?? []), [data?.settings]);
+  const rows = useMemo(() => (data ? rowsOf(data) : []), [data]);
+  const told = data?.settings.length ?? 0;
   return (
-    <>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 1.5 }}>
-        <Typography variant="h1">NFS timeouts and limits</Typography>
-        <Typography color="textSecondary" role="status" sx={{ flex: 1 }}>
-          {data &&
-            (data.settings.length
-              ? `${String(data.differ.length)} of ${String(data.settings.length * data.hosts.length)} differ from what is recommended`
-              : "No linked array recommends any.")}
-        </Typography>
-        {data && data.settings.length > 0 && (
-          <>
-            <CsvButton
-              name="nfs-settings"
-              heads={["host", ...data.settings.map((setting) => setting.name)]}
-              rows={() =>
-                data.hosts.map((row) => [row.host, ...row.values.map((value) => String(value ?? ""))])
-              }
-            />
-            <Button
-              variant="contained"
-              disabled={!data.differ.length || !session?.may_change || draft.isPending}
-              onClick={() => {
-                draft.mutate({ kind: "file_limits", form: {} });
-              }}
-            >
-              Draft lot: set them together
-            </Button>
-          </>
-        )}
-      </Box>
-      <ProblemAlert error={found.error ?? draft.error} />
-      {data && data.settings.length > 0 && <Table data={data} />}
-    </>
+    <Page
+      title="NFS timeouts and limits"
+      stage="attach"
+      error={error ?? draft.error}
+      loading={!data}
+      note={
+        data && (
+          <Typography color="textSecondary" role="status">
+            {told
+              ? `${String(data.differ.length)} of ${countOf(told * data.hosts.length, "value differs", "differ")} from what is recommended`
+              : "No linked array recommends any."}
+          </Typography>
+        )
+      }
+      actions={
+        told > 0 && (
+          <Button
+            variant="contained"
+            disabled={!data?.differ.length || !session?.may_change || draft.isPending}
+            onClick={() => {
+              draft.mutate({ kind: "file_limits", form: {} });
+            }}
+          >
+            Draft lot: set them together
+          </Button>
+        )
+      }
+    >
+      {told > 0 && (
+        <DataTable
+          name="NFS settings"
+          title="Hosts"
+          columns={columns}
+          rows={rows}
+          rowKey={keyOf}
+          emphasis={emphasis}
+          empty="No host is linked yet."
+        />
+      )}
+    </Page>
   );
 }
 
-function Table({ data }: { data: Limits }) {
-  const cell = { padding: "7px 14px", textAlign: "right" } as const;
+const keyOf = (row: Row) => row.host;
+const emphasis = (row: Row) => (row.recommended ? ("recommended" as const) : undefined);
+
+const rowsOf = (data: Limits): Row[] => [
+  {
+    host: "Recommended",
+    values: data.settings.map((setting) => setting.wanted),
+    mounts: null,
+    recommended: true,
+  },
+  ...data.hosts.map(({ host, values, mounts }) => ({ host, values, mounts, recommended: false })),
+];
+
+const columnsOf = (settings: readonly Setting[]): Column<Row>[] => [
+  { key: "host", head: "Host", value: (row) => row.host, sticky: true, sortable: false },
+  ...settings.map((setting, n): Column<Row> => ({
+    key: setting.name,
+    head: `${setting.label}${setting.unit && `, ${setting.unit}`}`,
+    value: (row) => row.values[n] ?? null,
+    cell: (row) => <Value row={row} value={row.values[n] ?? null} setting={setting} />,
+    figures: true,
+    sortable: false,
+  })),
+  { key: "mounts", head: "Exports mounted", value: (row) => row.mounts, figures: true, sortable: false },
+];
+
+function Value({ row, value, setting }: { row: Row; value: number | null; setting: Setting }) {
+  if (row.recommended)
+    return (
+      <>
+        {value}
+        <div style={{ color: "var(--mute)", fontSize: 11 }}>by {setting.array}</div>
+      </>
+    );
+  const differs = value !== null && value !== setting.wanted;
   return (
-    <Box
-      sx={{
-        border: "1px solid var(--line)",
-        borderRadius: "6px",
-        background: "var(--card)",
-        overflow: "auto",
-      }}
-    >
-      <table style={{ borderCollapse: "collapse", fontSize: 13, width: "100%" }}>
-        <thead>
-          <tr>
-            <th style={{ ...cell, textAlign: "left" }}>Host</th>
-            {data.settings.map((setting) => (
-              <th key={setting.name} style={cell}>
-                {setting.label}
-                {setting.unit && `, ${setting.unit}`}
-              </th>
-            ))}
-            <th style={cell}>Exports mounted</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr style={{ background: "var(--tideSoft)", borderTop: "1px solid var(--line)" }}>
-            <th scope="row" style={{ ...cell, textAlign: "left" }}>
-              Recommended
-            </th>
-            {data.settings.map((setting) => (
-              <td key={setting.name} className="mono" style={cell}>
-                {setting.wanted}
-                <div style={{ color: "var(--mute)", fontSize: 11 }}>by {setting.array}</div>
-              </td>
-            ))}
-            <td />
-          </tr>
-          {data.hosts.map((row) => (
-            <tr key={row.host} style={{ borderTop: "1px solid var(--line)" }}>
-              <th scope="row" style={{ ...cell, textAlign: "left" }}>
-                {row.host}
-              </th>
-              {data.settings.map((setting, n) => {
-                const value = row.values[n] ?? null;
-                const differs = value !== null && value !== setting.wanted;
-                return (
-                  <td
-                    key={setting.name}
-                    className="mono"
-                    style={{
-                      ...cell,
-                      ...(differs ? { color: "var(--buoyText)", fontWeight: 600 } : {}),
-                    }}
-                  >
-                    {differs && "▲ "}
-                    {value ?? "none"}
-                  </td>
-                );
-              })}
-              <td className="mono" style={cell}>
-                {row.mounts}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Box>
+    <span style={differs ? { color: "var(--buoyText)", fontWeight: 600 } : {}}>
+      {differs && "▲ "}
+      {value ?? "none"}
+    </span>
   );
 }

@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor, within } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary, TIB } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { FilePage } from "./FilePage";
 
 const form: Schemas["FileForm"] = {
@@ -75,10 +76,6 @@ const answers = (more: Record<string, unknown> = {}) => ({
 });
 const open = () => renderPage(<FilePage />, "/attach/file?lot=9");
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("file storage", () => {
   it("names the host that cannot mount, and the settings that differ", async () => {
     serve(answers());
@@ -93,10 +90,8 @@ describe("file storage", () => {
     const asked = serve(answers());
     open();
     await screen.findByRole("region", { name: "Hosts" });
-    fireEvent.change(screen.getByRole("textbox", { name: "Datastore name" }), {
-      target: { value: "sand-05" },
-    });
-    fireEvent.change(screen.getByRole("textbox", { name: "Size" }), { target: { value: "2 TiB" } });
+    await type(screen.getByRole("textbox", { name: "Datastore name" }), "sand-05");
+    await type(screen.getByRole("textbox", { name: "Size" }), "2 TiB");
     await waitFor(() => {
       expect(asked.filter((each) => each.key === `PUT ${PATH}`).map((each) => each.body)).toEqual([
         { ...form, name: "sand-05", size: "2 TiB" },
@@ -107,8 +102,8 @@ describe("file storage", () => {
   it("lets another server interface and the settings be chosen", async () => {
     const asked = serve(answers());
     open();
-    fireEvent.click(await screen.findByRole("radio", { name: /shale-b/ }));
-    fireEvent.click(screen.getByRole("checkbox", { name: /Set them as shale recommends/ }));
+    await user.click(await screen.findByRole("radio", { name: /shale-b/ }));
+    await user.click(screen.getByRole("checkbox", { name: /Set them as shale recommends/ }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({
         server: "shale-b.example",

@@ -1,132 +1,94 @@
 import Box from "@mui/material/Box";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
-import { Link, useSearchParams } from "react-router";
-import { api, unwrap } from "../api/client";
+import { Link } from "react-router";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
+import { type Bound, Choice, TextInput, Tick } from "../lots/drafts/fields";
+import { ClusterSelect } from "../lots/drafts/parts";
+import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { countOf, formatSize } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
-import { ProblemAlert } from "../parts/ProblemAlert";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 import { useUnit } from "../parts/unit";
-import { ClusterSelect, DraftHead } from "../lots/DraftParts";
 import { PoolFits } from "./PoolFits";
-import { useTypedForm } from "../lots/useTypedForm";
 
 type Form = Schemas["FileForm"];
-type FormSent = Schemas["FileFormRequest"];
 type Plan = Schemas["FilePlan"];
 
 /** Attach file storage: an export, the server interface it is reached over, and every host's way to it. */
 export function FilePage() {
-  const [search] = useSearchParams();
-  const id = Number(search.get("lot")) || null;
-  if (id) return <FileDraft key={id} id={id} />;
   return (
-    <Typography>
-      Begin under <Link to="/attach">Attach</Link>, with File storage.
-    </Typography>
+    <DraftRoute
+      title="Attach file storage"
+      begin={
+        <>
+          Begin under <Link to="/attach">Attach</Link>, with File storage.
+        </>
+      }
+    >
+      {(lot) => <FileDraft key={lot} lot={lot} />}
+    </DraftRoute>
   );
 }
 
-const EMPTY: Form = {
-  cluster: "",
-  name: "",
-  size: "",
-  pool: null,
-  server: "",
-  version: "NFSv4_1",
-  clients: "hosts",
-  limits: true,
-};
-
-function FileDraft({ id }: { id: number }) {
-  const path = { params: { path: { id } } };
-  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
-    load: () => unwrap(api.GET("/api/attach/file-drafts/{id}/", path)),
-    store: (typed: Form, seen) =>
-      unwrap(api.PUT("/api/attach/file-drafts/{id}/", { ...path, ...seen, body: typed as FormSent })),
+function FileDraft({ lot }: { lot: number }) {
+  const params = { path: { id: lot } };
+  const draft = useDraftForm(lot, {
+    stored: queryOptions("get", "/api/attach/file-drafts/{id}/", { params }),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/file-drafts/{id}/", { params, ...seen, body })),
   });
-  const plan = data?.plan;
+  const plan = draft.answer?.plan ?? undefined;
   return (
-    <>
-      <DraftHead {...head} title={`Attach file storage to ${plan?.cluster || "a cluster"}`} />
-      <ProblemAlert error={error} />
-      <Fields form={form} plan={plan} fixed={fixed} change={change} />
-      {plan && (
-        <Box sx={{ display: "grid", gap: 1.5 }}>
-          {plan.pools.length > 0 && (
-            <PoolFits
-              plan={{ ...plan, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
-              disabled={fixed}
-              choose={([pool]) => {
-                change({ pool: pool ?? null });
-              }}
-            />
-          )}
-          {plan.servers.length > 0 && <Servers plan={plan} form={form} fixed={fixed} change={change} />}
-          {plan.hosts.length > 0 && <Hosts plan={plan} form={form} fixed={fixed} change={change} />}
-        </Box>
-      )}
-    </>
+    <DraftPage draft={draft} title={`Attach file storage to ${plan?.cluster || "a cluster"}`}>
+      {(form) => {
+        const of = { form, change: draft.change, fixed: draft.fixed, problems: plan?.problems };
+        return (
+          <>
+            <Fields of={of} plan={plan} />
+            {plan && <Planned of={of} plan={plan} />}
+          </>
+        );
+      }}
+    </DraftPage>
   );
 }
 
 interface PartProps {
-  form: Form;
+  of: Bound<Form>;
   plan: Plan;
-  fixed: boolean;
-  change: (part: Partial<Form>) => void;
 }
 
-function Fields({ form, plan, fixed, change }: Omit<PartProps, "plan"> & { plan: Plan | undefined }) {
+function Planned({ of, plan }: PartProps) {
+  return (
+    <Box sx={{ display: "grid", gap: 1.5 }}>
+      {plan.pools.length > 0 && (
+        <PoolFits
+          plan={{ ...plan, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
+          disabled={of.fixed}
+          choose={([pool]) => {
+            of.change({ pool: pool ?? null });
+          }}
+        />
+      )}
+      {plan.servers.length > 0 && <Servers plan={plan} of={of} />}
+      {plan.hosts.length > 0 && <Hosts plan={plan} of={of} />}
+    </Box>
+  );
+}
+
+/** What is typed; the size in the other base beside it. */
+function Fields({ of, plan }: { of: Bound<Form>; plan: Plan | undefined }) {
+  const { form, change, fixed } = of;
   const { unit } = useUnit();
   const other = unit === "TiB" ? "TB" : "TiB";
-  const hints = {
-    name: plan?.path ? `exported as ${plan.path}` : "the export gets the same",
-    size: plan?.size_bytes ? `${formatSize(plan.size_bytes, other)} in the other base` : "as 2 TiB",
-  };
-  const field = (name: "name" | "size", label: string, focus = false) => {
-    const problem = plan?.problems.find((entry) => entry.field === name);
-    return (
-      <TextField
-        label={label}
-        value={form[name]}
-        autoFocus={focus}
-        disabled={fixed}
-        error={!!problem}
-        onChange={(event) => {
-          change({ [name]: event.target.value });
-        }}
-        helperText={problem ? `${problem.message} ${problem.hint}` : hints[name]}
-      />
-    );
-  };
-  const choice = (name: "version" | "clients", label: string, options: Record<string, string>) => (
-    <TextField
-      select
-      label={label}
-      value={form[name]}
-      disabled={fixed}
-      onChange={(event) => {
-        change({ [name]: event.target.value });
-      }}
-    >
-      {Object.entries(options).map(([value, text]) => (
-        <MenuItem key={value} value={value}>
-          {text}
-        </MenuItem>
-      ))}
-    </TextField>
-  );
+  const sizeHint = plan?.size_bytes ? `${formatSize(plan.size_bytes, other)} in the other base` : "as 2 TiB";
   return (
     <Box
       sx={{
         display: "grid",
-        gridTemplateColumns: "1fr 1.5fr 1.1fr 0.8fr 1.2fr",
+        gridTemplateColumns: "repeat(auto-fit, minmax(130px, 1fr))",
         gap: 1.5,
         mb: 1.5,
         alignItems: "start",
@@ -139,16 +101,44 @@ function Fields({ form, plan, fixed, change }: Omit<PartProps, "plan"> & { plan:
           change({ cluster });
         }}
       />
-      {field("name", "Datastore name", true)}
-      {field("size", "Size")}
-      {choice("version", "Version", { NFSv4_1: "NFS 4.1", NFSv3: "NFS 3" })}
-      {choice("clients", "Let in", { hosts: "these hosts only", subnet: "the whole subnet" })}
+      <TextInput
+        of={of}
+        name="name"
+        label="Datastore name"
+        hint={plan?.path ? `exported as ${plan.path}` : "the export gets the same"}
+        autoFocus
+      />
+      <TextInput of={of} name="size" label="Size" hint={sizeHint} />
+      <Choice
+        label="Version"
+        value={form.version}
+        fixed={fixed}
+        options={[
+          ["NFSv4_1", "NFS 4.1"],
+          ["NFSv3", "NFS 3"],
+        ]}
+        choose={(version) => {
+          change({ version });
+        }}
+      />
+      <Choice
+        label="Let in"
+        value={form.clients}
+        fixed={fixed}
+        options={[
+          ["hosts", "these hosts only"],
+          ["subnet", "the whole subnet"],
+        ]}
+        choose={(clients) => {
+          change({ clients });
+        }}
+      />
     </Box>
   );
 }
 
 /** The server interfaces of the array; the chosen one is spelled the same on every host. */
-function Servers({ form, plan, fixed, change }: PartProps) {
+function Servers({ of: { form, fixed, change }, plan }: PartProps) {
   return (
     <Panel title="Server interface" note="one spelling on every host: another makes another datastore">
       <div role="radiogroup" aria-label="Server interface">
@@ -194,59 +184,51 @@ function Servers({ form, plan, fixed, change }: PartProps) {
 }
 
 /** Every host's interface, what keeps it from mounting, and settings of its NFS client that differ. */
-function Hosts({ plan, form, fixed, change }: PartProps) {
+function Hosts({ plan, of: { form, fixed, change } }: PartProps) {
+  const columns: Column<Plan["hosts"][number]>[] = [
+    { key: "host", head: "Host", value: (host) => host.name },
+    { key: "interface", head: "Interface", value: (host) => host.port || "none" },
+    { key: "address", head: "Address", value: (host) => host.address, mono: true },
+    {
+      key: "obstacle",
+      head: "Can mount",
+      value: (host) => host.obstacle || "yes",
+      cell: (host) => (
+        <>
+          <Mark kind={host.obstacle ? "over" : "clear"} label={host.obstacle ? "no" : "yes"} />{" "}
+          {host.obstacle || "yes"}
+        </>
+      ),
+    },
+    {
+      key: "settings",
+      head: "Settings that differ from the advice",
+      value: (host) => differences(plan, host.name),
+      cell: (host) => <span style={{ color: "var(--buoyText)" }}>{differences(plan, host.name)}</span>,
+    },
+  ];
   return (
-    <Panel title="Hosts" note={`${plan.server}:${plan.path || "/exports/…"}`}>
-      <table style={{ borderCollapse: "collapse", fontSize: 13, width: "100%" }}>
-        <thead>
-          <tr style={{ textAlign: "left", color: "var(--mute)", fontSize: 12 }}>
-            {["Host", "Interface", "Address", "Can mount", "Settings that differ from the advice"].map(
-              (head) => (
-                <th key={head} style={{ fontWeight: 400, padding: "6px 12px" }}>
-                  {head}
-                </th>
-              ),
-            )}
-          </tr>
-        </thead>
-        <tbody>
-          {plan.hosts.map((host) => (
-            <tr key={host.name} style={{ borderTop: "1px solid var(--line)" }}>
-              <th scope="row" style={{ textAlign: "left", padding: "6px 12px" }}>
-                {host.name}
-              </th>
-              <td style={{ padding: "6px 12px" }}>{host.port || "none"}</td>
-              <td className="mono" style={{ padding: "6px 12px" }}>
-                {host.address}
-              </td>
-              <td style={{ padding: "6px 12px" }}>
-                <Mark kind={host.obstacle ? "over" : "clear"} label={host.obstacle ? "no" : "yes"} />{" "}
-                {host.obstacle || "yes"}
-              </td>
-              <td style={{ padding: "6px 12px", color: "var(--buoyText)" }}>
-                {differences(plan, host.name)}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+    <div>
+      <DataTable
+        name="Hosts"
+        title="Hosts"
+        note={`${plan.server}:${plan.path || "/exports/…"}`}
+        columns={columns}
+        rows={plan.hosts}
+        rowKey={(host) => host.name}
+        empty="The cluster has no host."
+      />
       {plan.limits.length > 0 && (
-        <FormControlLabel
-          sx={{ px: 1.5, py: 0.5 }}
-          control={
-            <Checkbox
-              size="small"
-              checked={form.limits}
-              disabled={fixed}
-              onChange={(event) => {
-                change({ limits: event.target.checked });
-              }}
-            />
-          }
+        <Tick
           label={`Set them as ${plan.array} recommends, before mounting`}
+          checked={form.limits}
+          fixed={fixed}
+          set={(limits) => {
+            change({ limits });
+          }}
         />
       )}
-    </Panel>
+    </div>
   );
 }
 

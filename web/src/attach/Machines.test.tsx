@@ -1,15 +1,12 @@
 import { fireEvent, screen } from "@testing-library/react";
 import { useState } from "react";
-import { beforeEach, expect, it, vi } from "vitest";
+import { expect, it, vi } from "vitest";
 import { renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { Machines } from "./Machines";
 
 const NONE: { id: number; name: string; host: string }[] = [];
 const hit = (kind: string, id: number, name: string) => ({ kind, id, name, size_bytes: null, note: "" });
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 it("finds machines by name and nothing else, and adds the chosen one to those that share it", async () => {
   serve({ "GET /api/find/": { hits: [hit("machine", 4, "payroll"), hit("disk", 9, "payroll disk 1")] } });
@@ -18,8 +15,8 @@ it("finds machines by name and nothing else, and adds the chosen one to those th
   renderPage(<Machines ids={[2]} named={named} fixed={false} choose={choose} />);
   const field = screen.getByLabelText("Machines that get it");
   fireEvent.focus(field);
-  fireEvent.change(field, { target: { value: "pay" } });
-  fireEvent.click(await screen.findByRole("option", { name: "payroll" }));
+  await type(field, "pay");
+  await user.click(await screen.findByRole("option", { name: "payroll" }));
   expect(screen.queryByRole("option", { name: "payroll disk 1" })).toBeNull();
   expect(choose).toHaveBeenCalledWith([2, 4]);
 });
@@ -41,8 +38,8 @@ it("keeps what was just chosen while the plan has not named it yet", async () =>
   for (const name of ["payroll", "payroll-2"]) {
     const field = screen.getByLabelText("Machines that get it");
     fireEvent.focus(field);
-    fireEvent.change(field, { target: { value: "pay" } });
-    fireEvent.click(await screen.findByRole("option", { name }));
+    await type(field, "pay");
+    await user.click(await screen.findByRole("option", { name }));
   }
   expect(screen.getByRole("button", { name: "payroll" })).toBeVisible();
   expect(screen.getByRole("button", { name: "payroll-2" })).toBeVisible();

@@ -1,8 +1,7 @@
 import Box from "@mui/material/Box";
-import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../api/problem";
-import { Mark } from "../parts/Mark";
+import { Mark, type MarkKind } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
 
 type Plan = Pick<Schemas["AttachPlan"], "pools" | "pools_chosen" | "size_bytes"> & {
@@ -10,7 +9,7 @@ type Plan = Pick<Schemas["AttachPlan"], "pools" | "pools_chosen" | "size_bytes">
 };
 type Pool = Schemas["PoolRow"];
 
-const MARKS = { fits: "clear", tight: "part", refused: "over" } as const;
+const MARKS: Record<Pool["verdict"], MarkKind> = { fits: "clear", tight: "part", refused: "over" };
 
 /** Every pool with its space, what the volume would take, and why it fits or does not; several for several volumes. */
 export function PoolFits({
@@ -81,27 +80,28 @@ function PoolLine({ pool, size, role, chosen, twice, disabled, onChoose }: LineP
   const { size: text } = useUnit();
   const share = (bytes: number) =>
     `${String(Math.min(100, (bytes / Math.max(pool.capacity_bytes, 1)) * 100))}%`;
-  const verdict = pool.verdict as keyof typeof MARKS;
   return (
-    <ButtonBase
-      role={role}
-      aria-checked={chosen}
-      disabled={disabled}
-      onClick={onChoose}
+    <Box
+      component="label"
       sx={{
         display: "grid",
-        width: "100%",
         gridTemplateColumns: "20px 130px minmax(90px, 1fr) 110px minmax(120px, 1fr)",
         gap: 1.25,
         p: "8px 12px",
-        textAlign: "left",
         alignItems: "center",
         fontSize: 13,
         background: chosen ? "var(--tideSoft)" : "none",
         "& + &": { borderTop: "1px solid var(--line)" },
       }}
     >
-      <Mark kind={chosen ? "chosen" : "unjudged"} label={chosen ? "chosen" : "not chosen"} />
+      <input
+        type={role}
+        name="pool"
+        checked={chosen}
+        disabled={disabled}
+        onChange={onChoose}
+        style={{ accentColor: "var(--tide)", margin: 0 }}
+      />
       <span>
         <strong>{pool.name}</strong>
         {twice && <span style={{ color: "var(--mute)" }}> on {pool.array}</span>}
@@ -140,7 +140,7 @@ function PoolLine({ pool, size, role, chosen, twice, disabled, onChoose }: LineP
         {text(pool.free_bytes)} free
       </span>
       <span style={{ display: "flex", gap: 6, alignItems: "center", fontSize: 12.5 }}>
-        <Mark kind={MARKS[verdict]} label={pool.verdict} />
+        <Mark kind={MARKS[pool.verdict]} label={pool.verdict} />
         <span>
           {pool.text}
           {chosen && pool.made_of && (
@@ -148,6 +148,6 @@ function PoolLine({ pool, size, role, chosen, twice, disabled, onChoose }: LineP
           )}
         </span>
       </span>
-    </ButtonBase>
+    </Box>
   );
 }

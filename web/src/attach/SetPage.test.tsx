@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor, within } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { SetPage } from "./SetPage";
 
 const form: Schemas["SetForm"] = { cluster: "quayside", name: "", pool: null, fixes: [] };
@@ -39,10 +40,6 @@ const answers = (more: Record<string, unknown> = {}) => ({
 });
 const open = () => renderPage(<SetPage />, "/attach/set?lot=9");
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("volume set", () => {
   it("counts volumes against what the machines would take", async () => {
     serve(answers());
@@ -68,7 +65,7 @@ describe("volume set", () => {
     const asked = serve(answers());
     open();
     expect(await screen.findByText(/Set frames of nvme-b to 9000 bytes/)).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "Add the fix first" }));
+    await user.click(screen.getByRole("button", { name: "Add the fix first" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({ ...form, fixes: ["quay-03"] });
     });
@@ -82,7 +79,7 @@ describe("volume set", () => {
     await waitFor(() => {
       expect(name).toBeInvalid();
     });
-    fireEvent.change(name, { target: { value: "chalk-vd2" } });
+    await type(name, "chalk-vd2");
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({ name: "chalk-vd2" });
     });

@@ -1,96 +1,104 @@
 import Box from "@mui/material/Box";
-import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
-import { Link, useSearchParams } from "react-router";
-import { api, unwrap } from "../api/client";
+import { Link } from "react-router";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
+import { type Bound, TextInput } from "../lots/drafts/fields";
+import { ClusterSelect, Fixables } from "../lots/drafts/parts";
+import { useDraftForm } from "../lots/drafts/useDraftForm";
+import { countOf } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import { Panel } from "../parts/Panel";
-import { ProblemAlert } from "../parts/ProblemAlert";
-import { ClusterSelect, DraftHead, Fixables } from "../lots/DraftParts";
 import { PathBoard } from "../parts/PathBoard";
 import { PoolFits } from "./PoolFits";
-import { useTypedForm } from "../lots/useTypedForm";
-import { countOf } from "../parts/format";
 
 type Form = Schemas["SetForm"];
+type Plan = Schemas["SetPlan"];
 type Room = Schemas["SetRoom"];
 
 /** Attach a volume set: its pool, the paths to its access points, and how many volumes it has room for. */
 export function SetPage() {
-  const [search] = useSearchParams();
-  const id = Number(search.get("lot")) || null;
-  if (id) return <SetDraft key={id} id={id} />;
   return (
-    <Typography>
-      Begin under <Link to="/attach">Attach</Link>, with Volume set.
-    </Typography>
+    <DraftRoute
+      title="Attach a volume set"
+      begin={
+        <>
+          Begin under <Link to="/attach">Attach</Link>, with Volume set.
+        </>
+      }
+    >
+      {(lot) => <SetDraft key={lot} lot={lot} />}
+    </DraftRoute>
   );
 }
 
-const EMPTY: Form = { cluster: "", name: "", pool: null, fixes: [] };
-
-function SetDraft({ id }: { id: number }) {
-  const path = { params: { path: { id } } };
-  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
-    load: () => unwrap(api.GET("/api/attach/set-drafts/{id}/", path)),
-    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/set-drafts/{id}/", { ...path, ...seen, body })),
+function SetDraft({ lot }: { lot: number }) {
+  const params = { path: { id: lot } };
+  const draft = useDraftForm(lot, {
+    stored: queryOptions("get", "/api/attach/set-drafts/{id}/", { params }),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/set-drafts/{id}/", { params, ...seen, body })),
   });
-  const plan = data?.plan;
-  const problem = plan?.problems.find((entry) => entry.field === "name");
+  const plan = draft.answer?.plan ?? undefined;
   return (
-    <>
-      <DraftHead {...head} title={`Attach a volume set to ${plan?.cluster || "a cluster"}`} />
-      <ProblemAlert error={error} />
-      <Box
-        sx={{ display: "grid", gridTemplateColumns: "1fr 2fr 2fr", gap: 1.5, mb: 1.5, alignItems: "start" }}
-      >
-        <ClusterSelect
-          cluster={plan?.cluster ?? ""}
-          fixed={fixed}
-          choose={(cluster) => {
-            change({ cluster });
-          }}
-        />
-        <TextField
-          label="Datastore name"
-          value={form.name}
-          autoFocus
-          disabled={fixed}
-          error={!!problem}
-          onChange={(event) => {
-            change({ name: event.target.value });
-          }}
-          helperText={
-            problem
-              ? `${problem.message} ${problem.hint}`
-              : "the volume set gets the same; it has no size of its own"
-          }
-        />
-      </Box>
-      {plan && (
-        <Box sx={{ display: "grid", gap: 1.5 }}>
-          {plan.pools.length > 0 && (
-            <PoolFits
-              plan={{ ...plan, size_bytes: null, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
-              disabled={fixed}
-              choose={([pool]) => {
-                change({ pool: pool ?? null });
+    <DraftPage draft={draft} title={`Attach a volume set to ${plan?.cluster || "a cluster"}`}>
+      {(form) => {
+        const of = { form, change: draft.change, fixed: draft.fixed, problems: plan?.problems };
+        return (
+          <>
+            <Box
+              sx={{
+                display: "grid",
+                gridTemplateColumns: "1fr 2fr 2fr",
+                gap: 1.5,
+                mb: 1.5,
+                alignItems: "start",
               }}
-            />
-          )}
-          {plan.room && <VolumeRoom room={plan.room} array={plan.array} />}
-          {plan.board && <PathBoard board={plan.board} title="Ways to the access points" />}
-          <Fixables
-            plan={plan}
-            fixed={fixed}
-            add={(host) => {
-              change({ fixes: [...form.fixes, host] });
-            }}
-          />
-        </Box>
+            >
+              <ClusterSelect
+                cluster={plan?.cluster ?? ""}
+                fixed={of.fixed}
+                choose={(cluster) => {
+                  of.change({ cluster });
+                }}
+              />
+              <TextInput
+                of={of}
+                name="name"
+                label="Datastore name"
+                hint="the volume set gets the same; it has no size of its own"
+                autoFocus
+              />
+            </Box>
+            {plan && <Planned of={of} plan={plan} />}
+          </>
+        );
+      }}
+    </DraftPage>
+  );
+}
+
+function Planned({ of: { form, change, fixed }, plan }: { of: Bound<Form>; plan: Plan }) {
+  return (
+    <Box sx={{ display: "grid", gap: 1.5 }}>
+      {plan.pools.length > 0 && (
+        <PoolFits
+          plan={{ ...plan, size_bytes: null, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
+          disabled={fixed}
+          choose={([pool]) => {
+            change({ pool: pool ?? null });
+          }}
+        />
       )}
-    </>
+      {plan.room && <VolumeRoom room={plan.room} array={plan.array} />}
+      {plan.board && <PathBoard board={plan.board} title="Ways to the access points" />}
+      <Fixables
+        plan={plan}
+        fixed={fixed}
+        add={(host) => {
+          change({ fixes: [...form.fixes, host] });
+        }}
+      />
+    </Box>
   );
 }
 

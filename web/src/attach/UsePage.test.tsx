@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { lot, person, summary, TIB } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { type } from "../tests/user";
 import { UsePage } from "./UsePage";
 
 const form: Schemas["UseForm"] = { volume: 9, name: "", confirm: "", cluster: "" };
@@ -33,19 +34,13 @@ const answers = (more: Record<string, unknown> = {}) => ({
 });
 const open = () => renderPage(<UsePage />, "/attach/use?lot=9");
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("making a datastore of a volume", () => {
   it("says what is on it and asks for the volume's name before it may be wiped", async () => {
     const asked = serve(answers());
     open();
     expect(await screen.findByText("On it: filesystem")).toBeVisible();
     expect(screen.getByText("It carries a filesystem. Wiping cannot be undone.")).toBeVisible();
-    fireEvent.change(screen.getByLabelText("Type slate-09 to allow wiping"), {
-      target: { value: "slate-09" },
-    });
+    await type(screen.getByLabelText("Type slate-09 to allow wiping"), "slate-09");
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
         ...form,
@@ -73,7 +68,7 @@ describe("making a datastore of a volume", () => {
     await waitFor(() => {
       expect(name).toBeInvalid();
     });
-    fireEvent.change(name, { target: { value: "slate-store" } });
+    await type(name, "slate-store");
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({ name: "slate-store" });
     });

@@ -1,80 +1,73 @@
 import Box from "@mui/material/Box";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useSearchParams } from "react-router";
-import { api, unwrap } from "../api/client";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
+import { TextInput } from "../lots/drafts/fields";
+import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { FactList } from "../parts/FactList";
 import { Mark } from "../parts/Mark";
-import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { DraftHead } from "../lots/DraftParts";
-import { useTypedForm } from "../lots/useTypedForm";
 
 type Form = Schemas["UseForm"];
 type Plan = Schemas["UsePlan"];
 
 /** Making a datastore of a volume that is there already: its name, and the volume's before anything is wiped. */
 export function UsePage() {
-  const [search] = useSearchParams();
-  const id = Number(search.get("lot")) || null;
-  if (id) return <UseDraft key={id} id={id} />;
   return (
-    <Typography>
-      Find the volume with <kbd>/</kbd>, open its trace, and press Make a datastore of it.
-    </Typography>
+    <DraftRoute
+      title="Make a datastore of a volume"
+      begin={
+        <>
+          Find the volume with <kbd>/</kbd>, open its trace, and press Make a datastore of it.
+        </>
+      }
+    >
+      {(lot) => <UseDraft key={lot} lot={lot} />}
+    </DraftRoute>
   );
 }
 
-const EMPTY: Form = { volume: null, name: "", confirm: "", cluster: "" };
-
-function UseDraft({ id }: { id: number }) {
-  const path = { params: { path: { id } } };
-  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
-    load: () => unwrap(api.GET("/api/attach/use-drafts/{id}/", path)),
-    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/use-drafts/{id}/", { ...path, ...seen, body })),
+function UseDraft({ lot }: { lot: number }) {
+  const params = { path: { id: lot } };
+  const draft = useDraftForm(lot, {
+    stored: queryOptions("get", "/api/attach/use-drafts/{id}/", { params }),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/attach/use-drafts/{id}/", { params, ...seen, body })),
   });
-  const plan = data?.plan;
-  const problem = plan?.problems.find((entry) => entry.field === "name");
+  const plan = draft.answer?.plan;
   return (
-    <>
-      <DraftHead {...head} title={`Make a datastore of ${plan?.volume ?? "a volume"}`} />
-      <ProblemAlert error={error} />
-      {data && !plan && <Typography>This volume is no longer on any array.</Typography>}
-      {plan && (
-        <>
-          <Facts plan={plan} />
-          <Box sx={{ display: "grid", gap: 1.5, maxWidth: 420, mt: 1.5 }}>
-            <TextField
-              label="Datastore name"
-              value={form.name || plan.name}
-              disabled={fixed}
-              error={!!problem}
-              helperText={problem ? `${problem.message} ${problem.hint}` : "may be the volume's own"}
-              onChange={(event) => {
-                change({ name: event.target.value });
-              }}
-            />
-            {plan.carries && (
-              <TextField
-                label={`Type ${plan.volume} to allow wiping`}
-                value={form.confirm}
-                disabled={fixed}
-                autoComplete="off"
-                helperText={
-                  plan.confirmed
-                    ? `The name agrees; the lot may wipe the ${plan.carries}.`
-                    : `It carries a ${plan.carries}. Wiping cannot be undone.`
-                }
-                onChange={(event) => {
-                  change({ confirm: event.target.value });
-                }}
+    <DraftPage draft={draft} title={`Make a datastore of ${plan?.volume ?? "a volume"}`}>
+      {(form) => {
+        if (!plan) return <Typography>This volume is no longer on any array.</Typography>;
+        const of = { form, change: draft.change, fixed: draft.fixed, problems: plan.problems };
+        return (
+          <>
+            <Facts plan={plan} />
+            <Box sx={{ display: "grid", gap: 1.5, maxWidth: 420, mt: 1.5 }}>
+              <TextInput
+                of={of}
+                name="name"
+                label="Datastore name"
+                hint="may be the volume's own"
+                instead={plan.name}
               />
-            )}
-          </Box>
-        </>
-      )}
-    </>
+              {plan.carries && (
+                <TextInput
+                  of={of}
+                  name="confirm"
+                  label={`Type ${plan.volume} to allow wiping`}
+                  hint={
+                    plan.confirmed
+                      ? `The name agrees; the lot may wipe the ${plan.carries}.`
+                      : `It carries a ${plan.carries}. Wiping cannot be undone.`
+                  }
+                />
+              )}
+            </Box>
+          </>
+        );
+      }}
+    </DraftPage>
   );
 }
 

@@ -1,7 +1,8 @@
-import { fireEvent, screen } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import { job } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { AuditPage, changeOf } from "./AuditPage";
 
 const entry = {
@@ -18,10 +19,6 @@ const entry = {
   digest: "ab",
 };
 const page = { count: 1, next: null, previous: null, results: [entry] };
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("the audit trail", () => {
   it("says who changed what of what, and how", async () => {
@@ -53,7 +50,7 @@ describe("the audit trail", () => {
     const result = { entries: 9, broken_at: brokenAt };
     serve({ "GET /api/audit/": page, "POST /api/audit/proof/": job({ state: "done", result }) });
     renderPage(<AuditPage />);
-    fireEvent.click(await screen.findByRole("button", { name: "Prove that it is whole" }));
+    await user.click(await screen.findByRole("button", { name: "Prove that it is whole" }));
     expect(await screen.findByRole("status")).toHaveTextContent(said);
   });
 });

@@ -1,16 +1,18 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { DataGrid, type GridColDef, type GridPaginationModel } from "@mui/x-data-grid";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, unwrap } from "../api/client";
+import { useDeferredValue, useState } from "react";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { countOf, formatMoment } from "../parts/format";
-import { ProblemAlert } from "../parts/ProblemAlert";
 import { useJob } from "../jobs/useJob";
-import { useNow } from "../parts/useNow";
+import { countOf } from "../parts/format";
+import { Moment } from "../parts/Moment";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { PAGE, useServerRows } from "../parts/table/useServerRows";
+import { useTableUrl } from "../parts/table/useTableUrl";
+import { Page } from "../shell/Page";
 
 type Entry = Schemas["Entry"];
 
@@ -34,97 +36,82 @@ export function changeOf({ before, after }: Pick<Entry, "before" | "after">): st
     .join("; ");
 }
 
-const COLUMNS: GridColDef<Entry>[] = [
+const COLUMNS: readonly Column<Entry>[] = [
   {
-    field: "at",
-    headerName: "When",
-    width: 110,
+    key: "at",
+    head: "When",
+    value: (entry) => entry.at,
+    cell: (entry) => <Moment at={entry.at} />,
+    width: 130,
     sortable: false,
-    renderCell: ({ row }) => <Moment at={row.at} />,
+    sticky: true,
   },
   {
-    field: "who",
-    headerName: "Who",
-    width: 190,
+    key: "who",
+    head: "Who",
+    value: (entry) => (entry.role ? `${entry.who}, ${entry.role}` : entry.who),
+    width: 210,
     sortable: false,
-    valueGetter: (_value, row) => (row.role ? `${row.who}, ${row.role}` : row.who),
   },
-  { field: "address", headerName: "From", width: 90, sortable: false },
-  { field: "what", headerName: "What", width: 150, sortable: false },
-  { field: "subject", headerName: "Of", width: 130, sortable: false },
+  { key: "address", head: "From", value: (entry) => entry.address, width: 110, mono: true, sortable: false },
+  { key: "what", head: "What", value: (entry) => entry.what, width: 160, sortable: false },
+  { key: "subject", head: "Of", value: (entry) => entry.subject, width: 170, sortable: false },
   {
-    field: "after",
-    headerName: "Changed",
-    flex: 1,
-    minWidth: 200,
+    key: "after",
+    head: "Changed",
+    value: changeOf,
+    cell: (entry) => <span title={changeOf(entry)}>{changeOf(entry)}</span>,
     sortable: false,
-    valueGetter: (_value, row) => changeOf(row),
-    renderCell: ({ row }) => <span title={changeOf(row)}>{changeOf(row)}</span>,
   },
 ];
-
-function Moment({ at }: { at: string }) {
-  const now = useNow(10_000);
-  return <span title={at}>{formatMoment(at, now)}</span>;
-}
+const FILTERS = ["text"] as const;
+const keyOf = (entry: Entry) => String(entry.id);
 
 /** Who changed what, from where and when; nothing here can be changed. */
 export function AuditPage() {
-  const [paging, setPaging] = useState<GridPaginationModel>({ page: 0, pageSize: 50 });
-  const [text, setText] = useState("");
-  const entries = useQuery({
-    queryKey: ["audit", paging, text],
-    queryFn: ({ signal }) =>
-      unwrap(
-        api.GET("/api/audit/", {
-          params: { query: { page: paging.page + 1, page_size: paging.pageSize, text } },
-          signal,
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const url = useTableUrl(FILTERS);
+  const text = useDeferredValue(url.filters.text);
+  const entries = useServerRows<Entry>(
+    (page) => queryOptions("get", "/api/audit/", { params: { query: { page, page_size: PAGE, text } } }),
+    url.at,
+  );
   return (
-    <>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap", mb: 1.5 }}>
-        <Typography variant="h1">Audit trail</Typography>
-        <TextField
-          size="small"
-          fullWidth={false}
-          sx={{ width: 240 }}
-          label="Who, what or of what"
-          value={text}
-          onChange={(event) => {
-            setText(event.target.value);
-            setPaging({ ...paging, page: 0 });
-          }}
-        />
-        <Proof />
-        <Box sx={{ flex: 1 }} />
-        <Button component="a" href="/api/audit/export/?written_as=csv" variant="outlined">
-          CSV
-        </Button>
-        <Button component="a" href="/api/audit/export/?written_as=jsonl" variant="outlined">
-          JSON Lines
-        </Button>
-      </Box>
-      <ProblemAlert error={entries.error} />
-      <DataGrid
-        rows={entries.data?.results ?? []}
+    <Page
+      title="Audit trail"
+      note={
+        <>
+          <TextField
+            fullWidth={false}
+            sx={{ width: 240 }}
+            label="Who, what or of what"
+            value={url.filters.text}
+            onChange={(event) => {
+              url.filter("text", event.target.value);
+            }}
+          />
+          <Proof />
+        </>
+      }
+      actions={
+        <>
+          <Button component="a" href="/api/audit/export/?written_as=csv" variant="outlined">
+            CSV
+          </Button>
+          <Button component="a" href="/api/audit/export/?written_as=jsonl" variant="outlined">
+            JSON Lines
+          </Button>
+        </>
+      }
+    >
+      <DataTable
+        name="Audit trail"
         columns={COLUMNS}
-        rowCount={entries.data?.count ?? 0}
-        loading={entries.isPending}
-        paginationMode="server"
-        paginationModel={paging}
-        onPaginationModelChange={setPaging}
-        pageSizeOptions={[25, 50, 100]}
-        density="compact"
-        disableRowSelectionOnClick
-        disableColumnMenu
-        aria-label="Audit trail"
-        localeText={{ noRowsLabel: "Nobody has changed anything yet." }}
-        sx={{ background: "var(--card)", maxHeight: "calc(100vh - 130px)" }}
+        server={entries}
+        url={url}
+        rowKey={keyOf}
+        empty={text ? "Nothing was done that is so called." : "Nobody has changed anything yet."}
       />
-    </>
+    </Page>
   );
 }
 

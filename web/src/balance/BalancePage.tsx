@@ -1,286 +1,236 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { type ReactNode, useEffect, useMemo, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useCallback, useMemo } from "react";
 import { Link, Navigate, useParams, useSearchParams } from "react-router";
+import { api, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { useDraft } from "../lots/useDraft";
-import { CsvButton } from "../parts/CsvButton";
+import { Chip } from "../parts/Chip";
 import { countOf, formatHour, formatMs, formatShare } from "../parts/format";
-import { HourStrip } from "../parts/HourStrip";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { useTray } from "../shell/trayState";
+import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
-import { heatColour } from "../theme/tokens";
+import { useShowStrip } from "./HourPart";
+import { LargeGroup } from "./LargeGroup";
 import { MoveTable } from "./MoveTable";
+import { type Board, boardQuery, draftQuery, groupsQuery, type MoveRequest, type Plan } from "./queries";
 import { StackBoard } from "./StackBoard";
-import { type Board, type Plan, useBalanceDraft, useBoard } from "./useBoard";
-import { useGroups } from "./useGroups";
 
-const COLUMNS = 24;
+type Form = Schemas["BalanceForm"];
 
-/** A balance group: its stack board, the plan, and what it predicts. */
+const pathOf = (group: string, lot: number | null) =>
+  `/balance/${encodeURIComponent(group)}${lot ? `?lot=${String(lot)}` : ""}`;
+
+/** Balance: the group of the draft that is asked for, else the one asked for, else the first. */
 export function BalancePage() {
   const { group } = useParams();
-  const groups = useGroups();
-  if (group) return <Group name={group} key={group} />;
-  const first = groups.data?.[0];
-  if (first) return <Navigate to={`/balance/${encodeURIComponent(first.name)}`} replace />;
-  return (
-    <>
-      <Typography variant="h1" sx={{ mb: 1.5 }}>
-        Balance
-      </Typography>
-      <ProblemAlert error={groups.error} />
-      {groups.data && (
-        <Typography>
-          There is no group yet. Groups come with the clusters of linked hosts: link an array and its hosts
-          under <Link to="/devices">Devices</Link>.
-        </Typography>
-      )}
-    </>
-  );
-}
-
-function Group({ name }: { name: string }) {
   const [search] = useSearchParams();
   const lot = Number(search.get("lot")) || null;
-  const board = useBoard(name);
-  const { draft, put } = useBalanceDraft(lot);
+  if (group && lot) return <DraftedGroup key={`${group} ${String(lot)}`} name={group} lot={lot} />;
+  if (group) return <PlainGroup key={group} name={group} />;
+  return lot ? <GroupOfDraft lot={lot} /> : <FirstGroup />;
+}
+
+function GroupOfDraft({ lot }: { lot: number }) {
+  const { data, error } = useQuery(draftQuery(lot));
+  if (data) return <Navigate to={pathOf(data.form.group, lot)} replace />;
+  return <Page title="Balance" error={error} loading />;
+}
+
+function FirstGroup() {
+  const { data, error } = useQuery(groupsQuery());
+  const first = data?.[0];
+  if (first) return <Navigate to={pathOf(first.name, null)} replace />;
+  return (
+    <Page title="Balance" error={error} loading={!data}>
+      <Typography>
+        There is no group yet. Groups come with the clusters of linked hosts: link an array and its hosts
+        under <Link to="/devices">Devices</Link>.
+      </Typography>
+    </Page>
+  );
+}
+
+/** A group without a draft: moving a block begins one. */
+function PlainGroup({ name }: { name: string }) {
+  const draft = useDraft();
   const { data: session } = useSession();
-  const newDraft = useDraft();
-  const { show } = useTray();
-  useEffect(() => {
-    if (lot) show(lot);
-  }, [lot, show]);
-  const inDraft = draft.data?.lot.summary.state === "draft";
-  const plan = (inDraft && draft.data?.plan) || undefined;
-  const mayChange = session?.may_change ?? false;
-  useTrayStrip(board.data, plan);
-  const move = (disk: number, target: number) => {
-    const home = board.data?.datastores.find((stack) => stack.blocks.some((block) => block.id === disk));
-    const others = planMoves(plan).filter((entry) => entry.disk !== disk);
-    const moves = home?.id === target ? others : [...others, { disk, target }];
-    if (inDraft) put.mutate(moves);
-    else newDraft.mutate({ kind: "balance", form: { group: name, moves } });
-  };
-  return (
-    <>
-      {board.data && (
-        <Header
-          board={board.data}
-          onPlan={
-            mayChange
-              ? () => {
-                  newDraft.mutate({ kind: "balance", form: { group: name } });
-                }
-              : undefined
-          }
-          busy={newDraft.isPending}
-          planned={inDraft}
-        />
-      )}
-      <ProblemAlert error={board.error ?? draft.error ?? put.error ?? newDraft.error} />
-      {board.data && (
-        <Box
-          sx={{ border: "1px solid var(--line)", borderRadius: "6px", background: "var(--card)", mb: 1.5 }}
-        >
-          <Columns board={board.data} plan={plan} editable={mayChange} onMove={move} />
-        </Box>
-      )}
-      {plan && (
-        <MoveTable
-          plan={plan}
-          editable={mayChange}
-          onRemove={(disk) => {
-            put.mutate(planMoves(plan).filter((entry) => entry.disk !== disk));
-          }}
-        />
-      )}
-    </>
+  const free = (session?.may_change ?? false) && !draft.isPending;
+  const { mutate } = draft;
+  const move = useCallback(
+    (moves: readonly MoveRequest[]) => {
+      mutate({ kind: "balance", form: { group: name, moves: [...moves] } });
+    },
+    [mutate, name],
   );
-}
-
-/** A plan's moves by final target: a staged disk counts once. */
-function planMoves(plan: Plan | undefined): { disk: number; target: number }[] {
-  return [
-    ...new Map(
-      (plan?.moves ?? []).map((entry) => [entry.disk, { disk: entry.disk, target: entry.target }]),
-    ).values(),
-  ];
-}
-
-function useTrayStrip(board: Board | undefined, plan: Plan | undefined) {
-  const { setExtra } = useTray();
-  const strip: ReactNode = useMemo(() => {
-    const pool = board && [...board.pools].sort((a, b) => b.peak_ms - a.peak_ms)[0];
-    if (!pool) return null;
-    const after = plan?.pools.find((entry) => entry.id === pool.id)?.latency_ms;
-    return (
-      <Box sx={{ p: "12px 14px", borderBottom: "1px solid var(--line)" }}>
-        <Box sx={{ display: "flex", justifyContent: "space-between", mb: 0.75 }}>
-          <strong>{pool.name}, hour by hour</strong>{" "}
-          <span className="mono" style={{ fontSize: 12 }}>
-            ms
-          </span>
-        </Box>
-        <HourStrip
-          title={`Latency of ${pool.name} by weekday hour`}
-          now={pool.latency_ms}
-          {...(after ? { after } : {})}
-          ceiling={board.latency_ceiling_ms}
-        />
-        <div style={{ fontSize: 12, color: "var(--mute)", marginTop: 4 }}>
-          {pool.cautious
-            ? "Cautious curve: too little load was seen."
-            : `Curve of ${countOf(pool.fit_samples, "hour")}, typically ${pool.fit_error_ms.toFixed(2)} ms off.`}
-        </div>
-      </Box>
-    );
-  }, [board, plan]);
-  useEffect(() => {
-    setExtra(strip);
-    return () => {
-      setExtra(null);
-    };
-  }, [strip, setExtra]);
-}
-
-interface HeaderProps {
-  board: Board;
-  onPlan: (() => void) | undefined;
-  busy: boolean;
-  planned: boolean;
-}
-
-function Header({ board, onPlan, busy, planned }: HeaderProps) {
-  const full = board.datastores.filter((stack) => stack.over).length;
-  const slow = board.pools.filter((pool) => pool.over);
-  const worst = [...slow].sort((a, b) => b.peak_ms - a.peak_ms)[0];
-  const chips = [
-    `${countOf(board.datastores.length, "datastore")} · ${countOf(board.disks, "disk")}`,
-    `Fill ceiling ${formatShare(board.fill_ceiling)}`,
-    `Latency ceiling ${formatMs(board.latency_ceiling_ms)} at peak hour`,
-    "Advise only",
-  ];
   return (
-    <>
-      <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap", mb: 0.75 }}>
-        <Typography variant="h1" sx={{ mr: 0.5 }}>
-          Group {board.name}
-        </Typography>
-        {chips.map((chip) => (
-          <span
-            key={chip}
-            style={{
-              border: "1px solid var(--line)",
-              background: "var(--card)",
-              borderRadius: 4,
-              padding: "3px 9px",
-              fontSize: 12.5,
+    <Group
+      name={name}
+      plan={undefined}
+      error={draft.error}
+      move={free ? move : null}
+      actions={
+        session?.may_change && (
+          <Button
+            variant="contained"
+            disabled={draft.isPending}
+            onClick={() => {
+              mutate({ kind: "balance", form: { group: name } });
             }}
           >
-            {chip}
-          </span>
-        ))}
-        <Box sx={{ flex: 1 }} />
-        {onPlan && (
-          <Button variant={planned ? "outlined" : "contained"} onClick={onPlan} disabled={busy}>
-            {busy ? "Planning…" : planned ? "Plan anew" : "Draft lot"}
+            {draft.isPending ? "Planning…" : "Draft lot"}
           </Button>
-        )}
-      </Box>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 1 }}>
-        <Typography sx={{ color: full + slow.length ? "var(--buoyText)" : "var(--mute)", flex: 1 }}>
-          {full + slow.length === 0 && "■ Every ceiling holds."}
-          {full > 0 && `▲ ${String(full)} datastore${full > 1 ? "s" : ""} over the fill ceiling. `}
-          {worst &&
-            `▲ ${worst.name} answers in ${formatMs(worst.peak_ms)} at ${formatHour(worst.peak_hour)}.`}
-        </Typography>
-        <CsvButton
-          name={`disks of ${board.name}`}
-          heads={["datastore", "fill", "disk", "machine", "size_bytes", "heat_per_gib", "pinned"]}
-          rows={() =>
-            board.datastores.flatMap((stack) =>
-              stack.blocks.map((block) => [
-                stack.name,
-                stack.fill,
-                block.name,
-                block.machine,
-                block.size_bytes,
-                block.heat,
-                block.pinned,
-              ]),
-            )
-          }
-        />
-        <Typography color="textSecondary" sx={{ fontSize: 12 }}>
-          peak-hour heat
-        </Typography>
-        <Box aria-hidden sx={{ display: "flex" }}>
-          {[0, 1, 2, 3, 4, 5].map((level) => (
-            <span key={level} style={{ width: 18, height: 10, background: heatColour(level) }} />
-          ))}
-        </Box>
-        <Typography color="textSecondary" sx={{ fontSize: 12 }}>
-          cool → hot
-        </Typography>
-      </Box>
-    </>
+        )
+      }
+    />
   );
 }
 
-interface ColumnsProps {
-  board: Board;
+/** The moves with more of them, in place of others of the same disks; the server leaves out those that change nothing. */
+function withMoves(moves: readonly MoveRequest[], more: readonly MoveRequest[]): MoveRequest[] {
+  const disks = new Set(more.map((move) => move.disk));
+  return [...moves.filter((move) => !disks.has(move.disk)), ...more];
+}
+
+/** A group with a draft: moves are kept while they are made, each on the latest. */
+function DraftedGroup({ name, lot }: { name: string; lot: number }) {
+  const params = { path: { id: lot } };
+  const draft = useDraftForm(lot, {
+    stored: draftQuery(lot),
+    store: (body: Form, seen) => unwrap(api.PUT("/api/balance/drafts/{id}/", { params, ...seen, body })),
+  });
+  const anew = useDraft();
+  const { data: session } = useSession();
+  const { fixed, edit, answer, saving, retry } = draft;
+  const plan = draft.state === "draft" ? (answer?.plan ?? undefined) : undefined;
+  const move = useCallback(
+    (moves: readonly MoveRequest[]) => {
+      edit((form) => ({ ...form, moves: withMoves(form.moves ?? [], moves) }));
+    },
+    [edit],
+  );
+  const remove = useCallback(
+    (disk: number) => {
+      edit((form) => ({ ...form, moves: (form.moves ?? []).filter((each) => each.disk !== disk) }));
+    },
+    [edit],
+  );
+  return (
+    <Group
+      name={name}
+      plan={plan}
+      error={draft.error ?? saving?.error ?? anew.error}
+      move={fixed ? null : move}
+      remove={fixed ? null : remove}
+      actions={
+        <>
+          {saving?.state === "failed" && (
+            <Button variant="outlined" onClick={retry}>
+              Store again
+            </Button>
+          )}
+          {saving && !fixed && saving.state !== "saved" && (
+            <Typography role="status" color="textSecondary" sx={{ fontSize: 12 }}>
+              {saving.state === "failed" ? "▲ not stored" : "◪ computing what it comes to…"}
+            </Typography>
+          )}
+          {session?.may_change && (
+            <Button
+              variant="outlined"
+              disabled={anew.isPending}
+              onClick={() => {
+                anew.mutate({ kind: "balance", form: { group: name } });
+              }}
+            >
+              {anew.isPending ? "Planning…" : "Plan anew"}
+            </Button>
+          )}
+        </>
+      }
+    />
+  );
+}
+
+interface GroupProps {
+  name: string;
   plan: Plan | undefined;
-  editable: boolean;
-  onMove: (disk: number, target: number) => void;
+  error: unknown;
+  /** Null where nothing may be moved. */
+  move: ((moves: readonly MoveRequest[]) => void) | null;
+  remove?: ((disk: number) => void) | null;
+  actions: ReactNode;
 }
 
-/** At most 24 datastores at once: those over a ceiling or part of the plan first, the rest page by page. */
-function Columns({ board, plan, editable, onMove }: ColumnsProps) {
-  const [page, setPage] = useState(0);
-  const involved = new Set((plan?.moves ?? []).flatMap((entry) => [entry.source, entry.target]));
-  const weight = (id: number, over: boolean) => (over || involved.has(id) ? 0 : 1);
-  const crowded = board.datastores.length > COLUMNS;
-  const sorted = crowded
-    ? [...board.datastores].sort((a, b) => weight(a.id, a.over) - weight(b.id, b.over))
-    : board.datastores;
-  const shown = sorted.slice(page * COLUMNS, (page + 1) * COLUMNS);
-  const byPool = [...shown].sort((a, b) => a.pool - b.pool || a.name.localeCompare(b.name));
-  const pools = [...board.pools].sort((a, b) => a.id - b.id);
+/** A balance group: its picture, the plan, and what it predicts. */
+function Group({ name, plan, error, move, remove = null, actions }: GroupProps) {
+  const { data: board, error: unread } = useQuery(boardQuery(name));
+  const groups = useQuery(groupsQuery());
+  useShowStrip(board, plan);
+  return (
+    <Page
+      title={`Group ${name}`}
+      error={unread ?? error}
+      loading={!board}
+      note={board && <Facts board={board} />}
+      actions={actions}
+    >
+      {board && (
+        <>
+          <Standing board={board} others={(groups.data ?? []).map((group) => group.name)} />
+          {board.large ? (
+            <LargeGroup board={board} plan={plan} move={move} />
+          ) : (
+            <StackBoard board={board} plan={plan} move={move} />
+          )}
+          <ProblemAlert error={unread ? error : null} />
+          {plan && <MoveTable plan={plan} onRemove={remove} />}
+        </>
+      )}
+    </Page>
+  );
+}
+
+function Facts({ board }: { board: Board }) {
   return (
     <>
-      {crowded && (
-        <Box sx={{ display: "flex", gap: 1, alignItems: "center", p: "8px 12px" }}>
-          <span>
-            Datastores {page * COLUMNS + 1} to {Math.min((page + 1) * COLUMNS, sorted.length)} of{" "}
-            {sorted.length}, those that matter first
-          </span>
-          <Button
-            disabled={page === 0}
-            onClick={() => {
-              setPage(page - 1);
-            }}
-          >
-            Previous
-          </Button>
-          <Button
-            disabled={(page + 1) * COLUMNS >= sorted.length}
-            onClick={() => {
-              setPage(page + 1);
-            }}
-          >
-            Next
-          </Button>
+      <Chip>{`${countOf(board.datastores.length, "datastore")} · ${countOf(board.disks, "disk")}`}</Chip>
+      <Chip>Fill ceiling {formatShare(board.fill_ceiling)}</Chip>
+      <Chip>Latency ceiling {formatMs(board.latency_ceiling_ms)} at peak hour</Chip>
+      <Chip>Advise only</Chip>
+    </>
+  );
+}
+
+/** How the group stands towards its ceilings, and the way to other groups. */
+function Standing({ board, others }: { board: Board; others: readonly string[] }) {
+  const full = board.datastores.filter((stack) => stack.over).length;
+  const slow = useMemo(
+    () => board.pools.filter((pool) => pool.over).sort((a, b) => b.peak_ms - a.peak_ms),
+    [board.pools],
+  );
+  const [worst] = slow;
+  return (
+    <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 1, flexWrap: "wrap" }}>
+      <Typography sx={{ color: full + slow.length ? "var(--buoyText)" : "var(--mute)", flex: 1 }}>
+        {full + slow.length === 0 && "■ Every ceiling holds."}
+        {full > 0 && `▲ ${countOf(full, "datastore")} over the fill ceiling. `}
+        {worst &&
+          `▲ ${worst.name} answers in ${formatMs(worst.peak_ms)} at ${formatHour(worst.peak_hour)}${slow.length > 1 ? `, and ${countOf(slow.length - 1, "more pool is", "more pools are")} over the latency ceiling` : ""}.`}
+      </Typography>
+      {others.length > 1 && (
+        <Box component="nav" aria-label="Other groups" sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
+          {others
+            .filter((other) => other !== board.name)
+            .map((other) => (
+              <Link key={other} to={pathOf(other, null)}>
+                {other}
+              </Link>
+            ))}
         </Box>
       )}
-      <StackBoard
-        board={{ ...board, pools }}
-        stacks={byPool}
-        plan={plan}
-        editable={editable}
-        onMove={onMove}
-      />
-    </>
+    </Box>
   );
 }

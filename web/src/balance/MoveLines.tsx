@@ -1,5 +1,5 @@
 import type { Column } from "./geometry";
-import type { Move } from "./useBoard";
+import type { Move } from "./queries";
 
 interface Props {
   columns: readonly Column[];

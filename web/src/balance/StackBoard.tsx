@@ -1,98 +1,197 @@
-import { DragDropProvider, PointerSensor, useDraggable, useDroppable } from "@dnd-kit/react";
 import Box from "@mui/material/Box";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
-import { useState } from "react";
-import { formatMs, formatShare } from "../parts/format";
+import { memo, useMemo, useState } from "react";
+import { formatShare } from "../parts/format";
+import { DragArea, useDragged, usePlace } from "../parts/picture/drag";
+import { Picture } from "../parts/picture/Picture";
+import { useRoom } from "../parts/picture/useRoom";
+import { useRoving } from "../parts/picture/useRoving";
 import { useUnit } from "../parts/unit";
 import { heatColour, onHeat } from "../theme/tokens";
-import { type Column, layOut, spacing, ticks } from "./geometry";
+import { Feet, PoolBrackets } from "./BoardFeet";
+import { DiskTable } from "./DiskTable";
+import { CLOSE_PX, type Column, layOut, type Spacing, spacing, ticks } from "./geometry";
 import { MoveLines } from "./MoveLines";
-import type { Board, BoardPool, Move, Plan, Stack } from "./useBoard";
+import type { Board, Move, MoveRequest, Plan, Stack } from "./queries";
 
-const HEIGHT = 240;
-/** The style system takes numbers up to 1 as shares: lengths go in as text. */
-const px = (length: number) => `${String(length)}px`;
-/** By keyboard a block opens a menu of targets, which says more than carrying it with arrow keys would. */
-const SENSORS = [PointerSensor];
+/** Room that the axis and the last ceiling's figure take. */
+const MARGINS_PX = 76;
+const USUAL_PX = 916;
+/** A tall window has a taller board, up to where blocks are easy to tell apart. */
+const heightIn = (window: number) => Math.max(240, Math.min(420, window - 520));
 const LABEL_MIN_PX = 15;
-/** Columns closer than this have no room for the names of machines in their blocks, nor for wide ceiling bars. */
-const CLOSE_PX = 30;
 const TB_BYTES = { TiB: 1024 ** 4, TB: 1000 ** 4 };
+const NO_MOVES: readonly Move[] = [];
+
+type Block = Stack["blocks"][number];
+type Roving = ReturnType<typeof useRoving>;
 
 interface Props {
   board: Board;
-  stacks: readonly Stack[];
   plan: Plan | undefined;
-  editable: boolean;
-  onMove: (disk: number, target: number) => void;
+  /** Null where nothing may be moved. */
+  move: ((moves: readonly MoveRequest[]) => void) | null;
 }
 
 /** Datastores as stacks of their disks in true size and heat, with a plan's moves; blocks move by drag or by keyboard. */
-export function StackBoard({ board, stacks, plan, editable, onMove }: Props) {
-  const { unit } = useUnit();
+export function StackBoard({ board, plan, move }: Props) {
   const [chosen, setChosen] = useState<{ disk: number; anchor: HTMLElement } | null>(null);
-  const moves = plan?.moves ?? [];
-  const columns = layOut(stacks, moves, HEIGHT);
-  const { width, gap } = spacing(stacks.length);
+  const stacks = useMemo(
+    () => [...board.datastores].sort((a, b) => a.pool - b.pool || a.name.localeCompare(b.name)),
+    [board.datastores],
+  );
+  const pools = useMemo(() => [...board.pools].sort((a, b) => a.id - b.id), [board.pools]);
+  const blocks = useMemo(
+    () => new Map(stacks.flatMap((stack) => stack.blocks).map((block) => [block.id, block])),
+    [stacks],
+  );
+  const home = useMemo(
+    () => new Map(stacks.flatMap((stack) => stack.blocks.map((block) => [block.id, stack.id] as const))),
+    [stacks],
+  );
+  const moves = plan?.moves ?? NO_MOVES;
+  const [boardRef, room] = useRoom(USUAL_PX);
+  const [height] = useState(() => heightIn(window.innerHeight));
+  const space = spacing(stacks.length, room - MARGINS_PX);
+  const columns = useMemo(() => layOut(stacks, moves, height), [stacks, moves, height]);
+  const roving = useRoving(columns.map((column) => column.blocks.map((block) => String(block.id)).reverse()));
+  const onMove = (disk: number, target: number) => move?.([{ disk, target }]);
   return (
-    <DragDropProvider
-      sensors={SENSORS}
-      onDragEnd={({ operation }) => {
-        const { source, target } = operation;
-        if (source && target) onMove(Number(source.id), Number(target.id));
-      }}
+    <Picture
+      title={`Disks of ${board.name} by datastore`}
+      legend={<HeatLegend />}
+      twin={<DiskTable board={board} plan={plan} />}
+      said={plan ? `${String(plan.moves.length)} moves planned` : ""}
     >
-      <Box
-        sx={{ position: "relative", p: "26px 10px 8px 56px", overflowX: "auto" }}
-        role="group"
-        aria-label={`Stack board of ${board.name}`}
-      >
-        <Box sx={{ position: "relative", width: stacks.length * (width + gap), height: HEIGHT }}>
-          {ticks(stacks, TB_BYTES[unit]).map((tick) => (
-            <Tick key={tick} value={tick} unit={unit} stacks={stacks} />
-          ))}
-          {columns.map((column, n) => {
-            const stack = stacks[n];
-            return (
-              stack && (
-                <StackColumn
-                  key={column.id}
-                  column={column}
-                  stack={stack}
-                  stacks={stacks}
-                  moves={moves}
-                  left={gap / 2 + n * (width + gap)}
-                  editable={editable}
-                  onChoose={(disk, anchor) => {
-                    setChosen({ disk, anchor });
-                  }}
-                />
-              )
-            );
-          })}
-          <MoveLines columns={columns} moves={moves} width={width} gap={gap} height={HEIGHT} />
-        </Box>
-        <Feet stacks={stacks} plan={plan} />
-        <PoolBrackets pools={board.pools} stacks={stacks} plan={plan} />
-      </Box>
-      <Targets
-        chosen={chosen}
-        board={board}
-        onClose={() => {
-          setChosen(null);
-        }}
-        onMove={onMove}
-      />
-    </DragDropProvider>
+      <DragArea onDrop={onMove}>
+        <div
+          ref={boardRef}
+          style={{ position: "relative", padding: "26px 20px 8px 56px", overflowX: "auto" }}
+          role="group"
+          aria-label={`Stack board of ${board.name}`}
+        >
+          <Columns
+            columns={columns}
+            stacks={stacks}
+            blocks={blocks}
+            moves={moves}
+            editable={move !== null}
+            roving={roving}
+            height={height}
+            space={space}
+            onChoose={(disk, anchor) => {
+              setChosen({ disk, anchor });
+            }}
+          />
+          <Feet stacks={stacks} plan={plan} space={space} />
+          <PoolBrackets pools={pools} stacks={stacks} plan={plan} space={space} />
+        </div>
+        <Targets
+          chosen={chosen}
+          stacks={stacks}
+          home={chosen ? home.get(chosen.disk) : undefined}
+          onClose={() => {
+            setChosen(null);
+          }}
+          onMove={onMove}
+        />
+      </DragArea>
+    </Picture>
   );
 }
 
-function Tick({ value, unit, stacks }: { value: number; unit: "TiB" | "TB"; stacks: readonly Stack[] }) {
-  const most = Math.max(1, ...stacks.map((stack) => stack.capacity_bytes));
-  const bottom = ((value * TB_BYTES[unit]) / most) * HEIGHT;
+function HeatLegend() {
   return (
-    <Box sx={{ position: "absolute", left: -8, right: 0, bottom, borderTop: "1px solid var(--track)" }}>
+    <Box
+      component="span"
+      sx={{ display: "inline-flex", alignItems: "center", gap: 0.75, fontSize: 12, color: "var(--mute)" }}
+    >
+      peak-hour heat, cool
+      {[0, 1, 2, 3, 4, 5].map((level) => (
+        <span key={level} aria-hidden style={{ width: 18, height: 10, background: heatColour(level) }} />
+      ))}
+      hot
+    </Box>
+  );
+}
+
+interface ColumnsProps {
+  columns: readonly Column[];
+  stacks: readonly Stack[];
+  blocks: ReadonlyMap<number, Block>;
+  moves: readonly Move[];
+  editable: boolean;
+  roving: Roving;
+  height: number;
+  space: Spacing;
+  onChoose: (disk: number, anchor: HTMLElement) => void;
+}
+
+function Columns({
+  columns,
+  stacks,
+  blocks,
+  moves,
+  editable,
+  roving,
+  height,
+  space,
+  onChoose,
+}: ColumnsProps) {
+  const { unit } = useUnit();
+  const { width, gap } = space;
+  const leaving = useMemo(
+    () => new Set(moves.map((move) => `${String(move.source)} ${String(move.disk)}`)),
+    [moves],
+  );
+  return (
+    // Arrow keys come from the blocks, which are buttons.
+    // eslint-disable-next-line jsx-a11y/no-static-element-interactions
+    <div
+      style={{ position: "relative", width: stacks.length * (width + gap), height }}
+      onKeyDown={roving.onKeyDown}
+    >
+      {ticks(stacks, TB_BYTES[unit]).map((tick) => (
+        <Tick key={tick} value={tick} unit={unit} stacks={stacks} height={height} />
+      ))}
+      {columns.map((column, n) => {
+        const stack = stacks[n];
+        return (
+          stack && (
+            <StackColumn
+              key={column.id}
+              column={column}
+              stack={stack}
+              blocks={blocks}
+              leaving={leaving}
+              left={gap / 2 + n * (width + gap)}
+              space={space}
+              height={height}
+              editable={editable}
+              roving={roving}
+              onChoose={onChoose}
+            />
+          )
+        );
+      })}
+      <MoveLines columns={columns} moves={moves} width={width} gap={gap} height={height} />
+    </div>
+  );
+}
+
+interface TickProps {
+  value: number;
+  unit: "TiB" | "TB";
+  stacks: readonly Stack[];
+  height: number;
+}
+
+function Tick({ value, unit, stacks, height }: TickProps) {
+  const most = Math.max(1, ...stacks.map((stack) => stack.capacity_bytes));
+  const bottom = ((value * TB_BYTES[unit]) / most) * height;
+  return (
+    <div style={{ position: "absolute", left: -8, right: 0, bottom, borderTop: "1px solid var(--track)" }}>
       <span
         className="mono"
         style={{
@@ -107,265 +206,178 @@ function Tick({ value, unit, stacks }: { value: number; unit: "TiB" | "TB"; stac
       >
         {value} {value === 0 ? unit : ""}
       </span>
-    </Box>
+    </div>
   );
 }
 
-interface ColumnProps {
+interface ColumnProps extends Omit<ColumnsProps, "columns" | "stacks" | "moves"> {
   column: Column;
   stack: Stack;
-  stacks: readonly Stack[];
-  moves: readonly Move[];
+  leaving: ReadonlySet<string>;
   left: number;
-  editable: boolean;
-  onChoose: (disk: number, anchor: HTMLElement) => void;
 }
 
-function StackColumn({ column, stack, stacks, moves, left, editable, onChoose }: ColumnProps) {
-  const { width, gap } = spacing(stacks.length);
-  const overhang = gap > CLOSE_PX ? 8 : 3;
-  const { ref, isDropTarget } = useDroppable({ id: stack.id });
+function StackColumn(props: ColumnProps) {
+  const { column, stack, blocks, leaving, left, editable, roving, height, onChoose } = props;
+  const { width, gap } = props.space;
+  const { ref, over } = usePlace(stack.id);
   const { size } = useUnit();
-  const leaving = new Set(moves.filter((move) => move.source === stack.id).map((move) => move.disk));
-  const blocks = new Map(stacks.flatMap((each) => each.blocks).map((block) => [block.id, block]));
   return (
-    <Box
+    <div
       ref={ref}
       role="group"
       aria-label={`${stack.name}, ${formatShare(stack.fill)} full`}
-      sx={{
+      style={{
         position: "absolute",
         left,
-        width: width,
+        width,
         top: column.top,
-        height: HEIGHT - column.top,
-        border: "1.5px solid",
-        borderColor: isDropTarget ? "var(--tide)" : "var(--line)",
-        background: isDropTarget ? "var(--tideSoft)" : "none",
+        height: height - column.top,
+        boxSizing: "border-box",
+        border: `1.5px solid ${over ? "var(--tide)" : "var(--line)"}`,
+        background: over ? "var(--tideSoft)" : "none",
       }}
     >
-      <Box
+      <div
         title={`${size(stack.other_bytes + stack.rest_bytes)} beside the disks drawn`}
-        sx={{
+        style={{
           position: "absolute",
           left: 2,
           right: 2,
           bottom: 0,
-          height: px(Math.max(0, column.foot - 1)),
+          height: Math.max(0, column.foot - 1),
           background: "repeating-linear-gradient(45deg, var(--track) 0 3px, transparent 3px 6px)",
         }}
       />
       {[...column.blocks, ...column.arriving].map((placed, n) => {
-        const block = blocks.get(placed.id);
         const arriving = n >= column.blocks.length;
+        const block = blocks.get(placed.id);
         if (!block) return null;
-        const state = arriving ? "arriving" : leaving.has(placed.id) ? "leaving" : "stays";
+        const leaves = leaving.has(`${String(stack.id)} ${String(placed.id)}`);
         return (
           <DiskBlock
-            key={`${String(placed.id)} ${state}`}
+            key={`${String(placed.id)} ${String(arriving)}`}
             block={block}
-            state={state}
+            state={arriving ? "arriving" : leaves ? "leaving" : "stays"}
             top={placed.top - column.top}
             height={placed.height}
             editable={editable && !arriving}
             named={gap > CLOSE_PX}
+            stop={arriving ? undefined : roving.stop(String(block.id))}
             onChoose={onChoose}
           />
         );
       })}
-      <Box
-        aria-hidden
-        sx={{
-          position: "absolute",
-          left: -overhang,
-          right: -overhang,
-          top: px(column.ceiling - column.top - 1),
-          borderTop: "2px solid var(--ink)",
-          pointerEvents: "none",
-        }}
+      <Ceiling column={column} stack={stack} overhang={gap > CLOSE_PX ? 8 : 3} />
+    </div>
+  );
+}
+
+function Ceiling({ column, stack, overhang }: { column: Column; stack: Stack; overhang: number }) {
+  return (
+    <div
+      aria-hidden
+      style={{
+        position: "absolute",
+        left: -overhang,
+        right: -overhang,
+        top: column.ceiling - column.top - 1,
+        borderTop: "2px solid var(--ink)",
+        pointerEvents: "none",
+      }}
+    >
+      <span
+        className="mono"
+        style={{ position: "absolute", left: "100%", top: -9, fontSize: 11, marginLeft: 2 }}
       >
-        <span
-          className="mono"
-          style={{ position: "absolute", left: "100%", top: -9, fontSize: 11, marginLeft: 2 }}
-        >
-          {((stack.room_bytes / stack.capacity_bytes) * 100).toFixed(0)}
-        </span>
-      </Box>
-    </Box>
+        {((stack.room_bytes / stack.capacity_bytes) * 100).toFixed(0)}
+      </span>
+    </div>
   );
 }
 
 interface BlockProps {
-  block: Stack["blocks"][number];
+  block: Block;
   state: "stays" | "leaving" | "arriving";
   top: number;
   height: number;
   editable: boolean;
   named: boolean;
+  stop: ReturnType<Roving["stop"]> | undefined;
   onChoose: (disk: number, anchor: HTMLElement) => void;
 }
 
-function DiskBlock({ block, state, top, height, editable, named, onChoose }: BlockProps) {
-  const { size } = useUnit();
-  const { ref } = useDraggable({ id: block.id, disabled: !editable || block.pinned });
-  const words = { stays: "", leaving: ", planned to leave", arriving: ", planned to arrive" }[state];
-  const outline = { stays: "none", leaving: "1.5px dashed var(--buoy)", arriving: "2px solid var(--ink)" }[
-    state
-  ];
-  const label = `${block.name}, ${size(block.size_bytes)}, heat ${block.heat.toFixed(1)} per GiB, level ${String(block.level + 1)} of 6${block.pinned ? ", pinned" : ""}${words}`;
-  return (
-    <Box
-      component="button"
-      type="button"
-      ref={state === "arriving" ? undefined : ref}
-      aria-label={label}
-      title={label}
-      disabled={!editable || block.pinned}
-      onClick={(event) => {
-        onChoose(block.id, event.currentTarget);
-      }}
-      className="mono"
-      sx={{
-        position: "absolute",
-        left: 2,
-        right: 2,
-        top: px(top + 0.5),
-        height: px(Math.max(1, height - 1)),
-        border: 0,
-        p: "0 4px",
-        fontSize: 10.5,
-        lineHeight: 1.2,
-        textAlign: "left",
-        overflow: "hidden",
-        whiteSpace: "nowrap",
-        textOverflow: "ellipsis",
-        background: state === "leaving" ? "var(--card)" : heatColour(block.level),
-        color: state === "leaving" ? "var(--ink)" : onHeat(block.level),
-        outline,
-        outlineOffset: "-1.5px",
-        cursor: editable && !block.pinned ? "grab" : "default",
-        "&:focus-visible": { outline: "2px solid var(--tide)", zIndex: 2 },
-      }}
-    >
-      {named && height >= LABEL_MIN_PX ? block.machine : ""}
-    </Box>
-  );
-}
+const WORDS = { stays: "", leaving: ", planned to leave", arriving: ", planned to arrive" } as const;
+const OUTLINES = {
+  stays: "none",
+  leaving: "1.5px dashed var(--buoy)",
+  arriving: "2px solid var(--ink)",
+} as const;
 
-function Feet({ stacks, plan }: { stacks: readonly Stack[]; plan: Plan | undefined }) {
-  const { width, gap } = spacing(stacks.length);
-  const after = new Map((plan?.datastores ?? []).map((entry) => [entry.id, entry]));
-  return (
-    <Box sx={{ display: "flex", mt: 0.5, pl: `${String(gap / 2)}px`, gap: `${String(gap)}px` }}>
-      {stacks.map((stack) => {
-        const then = after.get(stack.id);
-        const moved = then && Math.abs(then.fill - stack.fill) > 0.002;
-        return (
-          <Box
-            key={stack.id}
-            className="mono"
-            sx={{
-              width: width + gap - 2,
-              mr: `${String(2 - gap)}px`,
-              flex: "none",
-              fontSize: gap > CLOSE_PX ? 12 : 11,
-            }}
-          >
-            <a
-              href={`/trace/datastore/${String(stack.id)}`}
-              style={{
-                fontWeight: 600,
-                color: stack.over ? "var(--buoyText)" : "inherit",
-                textDecoration: "none",
-                display: "block",
-                overflow: "hidden",
-                textOverflow: "ellipsis",
-                whiteSpace: "nowrap",
-              }}
-              title={stack.name}
-            >
-              {stack.name}
-            </a>
-            <div style={{ color: stack.over ? "var(--buoyText)" : "var(--mute)" }}>
-              {stack.over && "▲\u00a0"}
-              {formatShare(stack.fill)}
-              {moved && ` →\u00a0${formatShare(then.fill)}`}
-            </div>
-          </Box>
-        );
-      })}
-    </Box>
-  );
-}
-
-function PoolBrackets({
-  pools,
-  stacks,
-  plan,
-}: {
-  pools: readonly BoardPool[];
-  stacks: readonly Stack[];
-  plan: Plan | undefined;
-}) {
-  const { width, gap } = spacing(stacks.length);
-  const after = new Map((plan?.pools ?? []).map((entry) => [entry.id, entry]));
-  const shown = pools
-    .map((pool) => ({ pool, count: stacks.filter((stack) => stack.pool === pool.id).length }))
-    .filter((entry) => entry.count > 0);
-  return (
-    <Box sx={{ display: "flex", pl: `${String(gap / 2)}px`, gap: `${String(gap)}px`, mt: 0.75 }}>
-      {shown.map(({ pool, count }) => {
-        const then = after.get(pool.id);
-        return (
-          <Box
-            key={pool.id}
-            sx={{
-              width: count * width + (count - 1) * gap,
-              flex: "none",
-              borderTop: "1.5px solid var(--mute)",
-              pt: 0.5,
-              fontSize: 12,
-              display: "flex",
-              justifyContent: "space-between",
-              // A pool of one narrow stack has its figure below its name.
-              flexWrap: "wrap",
-              alignContent: "flex-start",
-              columnGap: 1,
-            }}
-          >
-            {pool.known ? (
-              <a href={`/trace/pool/${String(pool.id)}`} style={{ color: "var(--mute)" }}>
-                {pool.name}
-              </a>
-            ) : (
-              <span style={{ color: "var(--mute)" }}>{pool.name}</span>
-            )}
-            <span className="mono">
-              <strong style={{ whiteSpace: "nowrap", color: pool.over ? "var(--buoyText)" : "inherit" }}>
-                {pool.over && "▲ "}
-                {pool.known ? formatMs(pool.peak_ms) : "◇ no latency told"}
-              </strong>
-              {pool.known &&
-                then &&
-                formatMs(then.peak_ms) !== formatMs(pool.peak_ms) &&
-                ` →\u00a0${then.peak_ms.toFixed(1)}`}
-            </span>
-          </Box>
-        );
-      })}
-    </Box>
-  );
-}
+const DiskBlock = memo(
+  function DiskBlock({ block, state, top, height, editable, named, stop, onChoose }: BlockProps) {
+    const { size } = useUnit();
+    const free = editable && !block.pinned;
+    const ref = useDragged(block.id, !free);
+    const label = `${block.name}, ${size(block.size_bytes)}, heat ${block.heat.toFixed(1)} per GiB, level ${String(block.level + 1)} of 6${block.pinned ? ", pinned" : ""}${WORDS[state]}`;
+    return (
+      <button
+        type="button"
+        ref={state === "arriving" ? undefined : ref}
+        aria-label={label}
+        aria-disabled={!free}
+        title={label}
+        tabIndex={-1}
+        {...stop}
+        onClick={(event) => {
+          if (free) onChoose(block.id, event.currentTarget);
+        }}
+        className="mono block"
+        style={{
+          position: "absolute",
+          left: 2,
+          right: 2,
+          top: top + 0.5,
+          height: Math.max(1, height - 1),
+          border: 0,
+          padding: "0 4px",
+          fontSize: 10.5,
+          lineHeight: 1.2,
+          textAlign: "left",
+          overflow: "hidden",
+          whiteSpace: "nowrap",
+          textOverflow: "ellipsis",
+          background: state === "leaving" ? "var(--card)" : heatColour(block.level),
+          color: state === "leaving" ? "var(--ink)" : onHeat(block.level),
+          // The outline of a block that moves gives way to that of the focus.
+          boxShadow: "none",
+          ...(state === "stays" ? {} : { border: OUTLINES[state] }),
+          cursor: free ? "grab" : "default",
+        }}
+      >
+        {named && height >= LABEL_MIN_PX ? block.machine : ""}
+      </button>
+    );
+  },
+  (before, after) =>
+    before.block === after.block &&
+    before.state === after.state &&
+    before.top === after.top &&
+    before.height === after.height &&
+    before.editable === after.editable &&
+    before.named === after.named &&
+    before.stop?.tabIndex === after.stop?.tabIndex,
+);
 
 interface TargetsProps {
   chosen: { disk: number; anchor: HTMLElement } | null;
-  board: Board;
+  stacks: readonly Stack[];
+  home: number | undefined;
   onClose: () => void;
   onMove: (disk: number, target: number) => void;
 }
 
-function Targets({ chosen, board, onClose, onMove }: TargetsProps) {
-  const home = board.datastores.find((stack) => stack.blocks.some((block) => block.id === chosen?.disk));
+function Targets({ chosen, stacks, home, onClose, onMove }: TargetsProps) {
   return (
     <Menu
       open={chosen !== null}
@@ -373,7 +385,7 @@ function Targets({ chosen, board, onClose, onMove }: TargetsProps) {
       onClose={onClose}
       slotProps={{ list: { "aria-label": "Move to" } }}
     >
-      {board.datastores.map((stack) => (
+      {stacks.map((stack) => (
         <MenuItem
           key={stack.id}
           onClick={() => {
@@ -381,8 +393,8 @@ function Targets({ chosen, board, onClose, onMove }: TargetsProps) {
             onClose();
           }}
         >
-          {stack.id === home?.id ? `Leave on ${stack.name}` : `Move to ${stack.name}`},{" "}
-          {formatShare(stack.fill)} full
+          {stack.id === home ? `Leave on ${stack.name}` : `Move to ${stack.name}`}, {formatShare(stack.fill)}{" "}
+          full
         </MenuItem>
       ))}
     </Menu>

@@ -27,7 +27,7 @@ describe("the stack board's layout", () => {
   });
 
   it("puts an arriving block on top of its target in its own size", () => {
-    const moves = [{ disk: 10, source: 1, target: 2 }];
+    const moves = [{ disk: 10, source: 1, target: 2, size_bytes: 40 }];
     const [source, target] = layOut([column(1, 100, [40]), column(2, 100, [10])], moves, 100);
     expect(source?.blocks).toHaveLength(1);
     expect(target?.arriving).toEqual([{ id: 10, top: 50, height: 40 }]);
@@ -51,12 +51,12 @@ describe("the spacing of datastores", () => {
     [15, 34, 22],
     [24, 34, 22],
   ])("of %i of them is %i wide and %i apart", (count, width, gap) => {
-    expect(spacing(count)).toEqual({ width, gap });
+    expect(spacing(count, 840)).toEqual({ width, gap });
   });
 
   it("lets up to fifteen stand side by side", () => {
     for (let count = 1; count <= 15; count += 1) {
-      const { width, gap } = spacing(count);
+      const { width, gap } = spacing(count, 840);
       expect(count * (width + gap)).toBeLessThanOrEqual(840);
     }
   });

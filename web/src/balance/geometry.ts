@@ -17,6 +17,7 @@ export interface MoveIn {
   disk: number;
   source: number;
   target: number;
+  size_bytes: number;
 }
 
 interface Placed {
@@ -41,9 +42,6 @@ export interface Column {
 export function layOut(columns: readonly ColumnIn[], moves: readonly MoveIn[], height: number): Column[] {
   const most = Math.max(1, ...columns.map((column) => column.capacity_bytes));
   const scale = (bytes: number) => (bytes / most) * height;
-  const sizes = new Map(
-    columns.flatMap((column) => column.blocks.map((block) => [block.id, block.size_bytes] as const)),
-  );
   return columns.map((column) => {
     const foot = scale(column.other_bytes + column.rest_bytes);
     let level = foot;
@@ -54,7 +52,7 @@ export function layOut(columns: readonly ColumnIn[], moves: readonly MoveIn[], h
     const blocks = column.blocks.map((block) => place(block.id, block.size_bytes));
     const arriving = moves
       .filter((move) => move.target === column.id)
-      .map((move) => place(move.disk, sizes.get(move.disk) ?? 0));
+      .map((move) => place(move.disk, move.size_bytes));
     return {
       id: column.id,
       top: height - scale(column.capacity_bytes),
@@ -79,14 +77,16 @@ export interface Spacing {
   gap: number;
 }
 
-const BOARD_PX = 840;
+/** Columns closer than this have no room for names in their blocks, nor for wide ceiling bars. */
+export const CLOSE_PX = 30;
+
 const WIDEST_PX = 140;
 const ROOMY = { most: 8, gap: 40, narrowest: 60 };
 const CLOSE = { gap: 22, narrowest: 34 };
 
-/** As many datastores as fit stand side by side at 1280 pixels, closer where they are many; more are scrolled to. */
-export function spacing(count: number): Spacing {
+/** As many datastores as fit stand side by side in `room` px, closer where they are many; more are scrolled to. */
+export function spacing(count: number, room: number): Spacing {
   const { gap, narrowest } = count <= ROOMY.most ? ROOMY : CLOSE;
-  const fitting = Math.floor(BOARD_PX / Math.max(count, 1)) - gap;
+  const fitting = Math.floor(room / Math.max(count, 1)) - gap;
   return { width: Math.max(narrowest, Math.min(WIDEST_PX, fitting)), gap };
 }

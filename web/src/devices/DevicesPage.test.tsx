@@ -1,8 +1,9 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { DevicesPage } from "./DevicesPage";
 
 const OLD = "AA:BB:CC";
@@ -37,10 +38,6 @@ const type = (label: string, value: string) => {
   fireEvent.change(screen.getByLabelText(label), { target: { value } });
 };
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("device links", () => {
   it("show each device's address, state and pin", async () => {
     const away = device({
@@ -63,7 +60,7 @@ describe("device links", () => {
     serve({ "GET /api/session/": person, "GET /api/devices/": [off] });
     renderPage(<DevicesPage />);
     expect(await screen.findByText(/clock 9 min behind; set its time source/)).toBeVisible();
-    fireEvent.click(screen.getByText("can do 1 of 2"));
+    await user.click(screen.getByText("can do 1 of 2"));
     const able = screen.getByRole("list", { name: "What granite can do", hidden: true });
     expect(able).toHaveTextContent("protocols: iSCSI");
     expect(able).toHaveTextContent("deduplication: on no pool");
@@ -81,11 +78,11 @@ describe("device links", () => {
     type("Address", "https://10.40.2.10");
     type("Account", "movelot");
     type("Password", "a secret");
-    fireEvent.click(screen.getByRole("button", { name: "Show its certificate" }));
+    await user.click(screen.getByRole("button", { name: "Show its certificate" }));
     expect(await screen.findByText(NEW)).toBeVisible();
     expect(screen.getByText("CN=granite, valid from 1 January 2026 until 1 January 2028")).toBeVisible();
     expect(JSON.stringify(asked)).not.toContain("a secret");
-    fireEvent.click(screen.getByRole("button", { name: "I compared it: pin and link" }));
+    await user.click(screen.getByRole("button", { name: "I compared it: pin and link" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === "POST /api/devices/")?.body).toMatchObject({
         user: "movelot",
@@ -97,7 +94,7 @@ describe("device links", () => {
   it("ask for what is missing before anything is sent", async () => {
     const asked = serve({ "GET /api/session/": person, "GET /api/devices/": [] });
     renderPage(<DevicesPage />);
-    fireEvent.click(await screen.findByRole("button", { name: "Show its certificate" }));
+    await user.click(await screen.findByRole("button", { name: "Show its certificate" }));
     expect(await screen.findByText(/Type the device's address/)).toBeVisible();
     expect(screen.getByText("Type the account's password.")).toBeVisible();
     expect(asked.filter((each) => each.key.startsWith("POST"))).toHaveLength(0);
@@ -117,7 +114,7 @@ describe("device links", () => {
     type("Address", "https://10.40.2.10");
     type("Account", "movelot");
     type("Password", "a secret");
-    fireEvent.click(screen.getByRole("button", { name: "Show its certificate" }));
+    await user.click(screen.getByRole("button", { name: "Show its certificate" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("No device was linked.");
   });
 
@@ -130,9 +127,9 @@ describe("device links", () => {
       "PUT /api/devices/1/": device({ fingerprint: NEW }),
     });
     renderPage(<DevicesPage />);
-    fireEvent.click(await screen.findByRole("button", { name: "Show the new certificate" }));
+    await user.click(await screen.findByRole("button", { name: "Show the new certificate" }));
     expect(await screen.findByText(NEW)).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "I compared it: pin" }));
+    await user.click(screen.getByRole("button", { name: "I compared it: pin" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === "PUT /api/devices/1/")?.body).toEqual({ fingerprint: NEW });
     });
@@ -152,12 +149,12 @@ describe("device links", () => {
       "DELETE /api/devices/1/": named,
     });
     renderPage(<DevicesPage />);
-    fireEvent.click(await screen.findByRole("button", { name: "Unlink granite" }));
+    await user.click(await screen.findByRole("button", { name: "Unlink granite" }));
     expect(screen.getByText(/What only granite told of is forgotten here/)).toBeVisible();
     expect(asked.some((each) => each.key.startsWith("DELETE"))).toBe(false);
-    fireEvent.click(screen.getByRole("button", { name: "Unlink it" }));
+    await user.click(screen.getByRole("button", { name: "Unlink it" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("The link stays.");
-    fireEvent.click(screen.getByRole("button", { name: "Keep" }));
+    await user.click(screen.getByRole("button", { name: "Keep" }));
     expect(screen.getByRole("button", { name: "Unlink granite" })).toBeVisible();
   });
 
@@ -167,6 +164,9 @@ describe("device links", () => {
     renderPage(<DevicesPage />);
     expect(await screen.findByText("granite shows another certificate.")).toBeVisible();
     const buttons = screen.getAllByRole("button").map((button) => button.textContent);
-    expect(buttons).toEqual(["Take the estate out"]);
+    const changing = /Unlink|pin|Link|Import|certificate/;
+    expect(buttons.filter((text) => changing.test(text) && text !== "Certificate pinned (SHA-256)")).toEqual(
+      [],
+    );
   });
 });

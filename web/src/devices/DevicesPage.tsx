@@ -1,18 +1,16 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
-import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, unwrap } from "../api/client";
+import { useMemo } from "react";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { formatMoment, formatSeconds } from "../parts/format";
+import { formatSeconds } from "../parts/format";
 import { Mark } from "../parts/Mark";
+import { Moment } from "../parts/Moment";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { useNow } from "../parts/useNow";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
 import { Estate } from "./Estate";
 import { ImportLinks } from "./ImportLinks";
@@ -22,50 +20,88 @@ import { Unlink } from "./Unlink";
 
 type Device = Schemas["DeviceAnswer"];
 
+const keyOf = (device: Device) => String(device.id);
+
 /** Device links: how each device is reached, whether it answers, and linking another. */
 export function DevicesPage() {
   const { data: session } = useSession();
-  const devices = useQuery({
-    queryKey: ["devices"],
-    queryFn: () => unwrap(api.GET("/api/devices/")),
-    refetchInterval: 10_000,
-  });
+  const { data, error } = useQuery(queryOptions("get", "/api/devices/"));
+  const mayChange = session?.may_change ?? false;
+  const columns = useMemo(() => columnsOf(mayChange), [mayChange]);
   return (
-    <>
-      <Typography variant="h1" sx={{ mb: 1.5 }}>
-        Devices
-      </Typography>
-      <ProblemAlert error={devices.error} />
-      {devices.data && devices.data.length > 0 && (
-        <Table
-          size="small"
-          aria-label="Device links"
-          sx={{ background: "var(--card)", border: "1px solid var(--line)", mb: 2 }}
-        >
-          <TableHead>
-            <TableRow>
-              {["Device", "Kind", "Address", "State", "Read", "Certificate pinned (SHA-256)"].map((head) => (
-                <TableCell key={head}>{head}</TableCell>
-              ))}
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {devices.data.map((device) => (
-              <DeviceRow key={device.id} device={device} mayChange={session?.may_change ?? false} />
-            ))}
-          </TableBody>
-        </Table>
+    <Page title="Devices" stage="attach" error={error} loading={!data}>
+      {data && data.length > 0 && (
+        <DataTable
+          name="Device links"
+          title="Device links"
+          columns={columns}
+          rows={data}
+          rowKey={keyOf}
+          tall
+          empty="No device is linked yet."
+        />
       )}
-      {session?.may_change && (
+      {mayChange && (
         <>
           <LinkDevice />
           <ImportLinks />
         </>
       )}
-      <Estate mayChange={session?.may_change ?? false} />
-    </>
+      <Estate mayChange={mayChange} />
+    </Page>
   );
 }
+
+const isWell = (device: Device) => device.state === "linked" || device.state === "imported";
+
+const columnsOf = (mayChange: boolean): Column<Device>[] => [
+  {
+    key: "device",
+    head: "Device",
+    value: (device) => device.name,
+    cell: (device) => (
+      <>
+        <strong>{device.name}</strong>
+        {mayChange && device.state !== "imported" && <Unlink device={device} />}
+      </>
+    ),
+    sticky: true,
+    width: 130,
+  },
+  {
+    key: "kind",
+    head: "Kind",
+    value: (device) => `${device.kind}${device.cluster && ` of ${device.cluster}`}`,
+    width: 150,
+  },
+  { key: "address", head: "Address", value: (device) => device.url, mono: true, width: 220 },
+  {
+    key: "state",
+    head: "State",
+    value: (device) => (isWell(device) ? device.state : device.detail),
+    cell: (device) => <State device={device} mayChange={mayChange} />,
+  },
+  {
+    key: "read_at",
+    head: "Read",
+    value: (device) => device.read_at,
+    cell: (device) => <Moment at={device.read_at} never="never" />,
+    width: 110,
+  },
+  {
+    key: "fingerprint",
+    head: "Certificate pinned (SHA-256)",
+    value: (device) => device.fingerprint,
+    cell: (device) => (
+      <span title={device.fingerprint} style={{ fontSize: 11, overflowWrap: "anywhere" }}>
+        {device.fingerprint}
+      </span>
+    ),
+    mono: true,
+    width: 240,
+    sortable: false,
+  },
+];
 
 /** How far a clock is off, and which way. */
 function clockText(offset: number): string {
@@ -96,8 +132,31 @@ function Capabilities({ device }: { device: Device }) {
   );
 }
 
-function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }) {
-  const now = useNow(1000);
+function State({ device, mayChange }: { device: Device; mayChange: boolean }) {
+  const imported = device.state === "imported";
+  const well = isWell(device);
+  return (
+    <div style={{ maxWidth: 280, whiteSpace: "normal" }}>
+      <Box sx={{ display: "flex", gap: 0.75 }}>
+        <Mark
+          kind={imported ? "other" : well ? "clear" : "over"}
+          label={imported ? "imported" : well ? "answers" : "trouble"}
+        />{" "}
+        {imported ? "known from a file; people carry its lots out" : well ? "answers" : device.detail}
+      </Box>
+      {device.clock_off && (
+        <Box sx={{ display: "flex", gap: 0.75, mt: 0.5 }}>
+          <Mark kind="part" label="clock is off" /> {clockText(device.clock_offset_seconds ?? 0)}
+        </Box>
+      )}
+      <Capabilities device={device} />
+      {device.state === "certificate" && mayChange && <PinAgain device={device} />}
+    </div>
+  );
+}
+
+/** A certificate that changed is shown, and pinned once a person has compared it. */
+function PinAgain({ device }: { device: Device }) {
   const queries = useQueryClient();
   const shown = useMutation({
     mutationFn: () => unwrap(api.POST("/api/devices/probe/", { body: { url: device.url } })),
@@ -107,66 +166,32 @@ function DeviceRow({ device, mayChange }: { device: Device; mayChange: boolean }
       unwrap(api.PUT("/api/devices/{id}/", { params: { path: { id: device.id } }, body: { fingerprint } })),
     onSuccess: () => void queries.invalidateQueries(),
   });
-  const imported = device.state === "imported";
-  const well = device.state === "linked" || imported;
   return (
-    <TableRow>
-      <TableCell sx={{ whiteSpace: "nowrap" }}>
-        <strong>{device.name}</strong>
-        {mayChange && !imported && <Unlink device={device} />}
-      </TableCell>
-      <TableCell>
-        {device.kind}
-        {device.cluster && ` of ${device.cluster}`}
-      </TableCell>
-      <TableCell className="mono">{device.url}</TableCell>
-      <TableCell sx={{ maxWidth: 260 }}>
-        <Box sx={{ display: "flex", gap: 0.75 }}>
-          <Mark
-            kind={imported ? "other" : well ? "clear" : "over"}
-            label={imported ? "imported" : well ? "answers" : "trouble"}
-          />{" "}
-          {imported ? "known from a file; people carry its lots out" : well ? "answers" : device.detail}
-        </Box>
-        {device.clock_off && (
-          <Box sx={{ display: "flex", gap: 0.75, mt: 0.5 }}>
-            <Mark kind="part" label="clock is off" /> {clockText(device.clock_offset_seconds ?? 0)}
-          </Box>
-        )}
-        <Capabilities device={device} />
-        {device.state === "certificate" && mayChange && !shown.data && (
+    <>
+      {shown.data ? (
+        <>
+          <ShownCertificate certificate={shown.data} />
           <Button
+            variant="outlined"
+            disabled={pin.isPending}
             onClick={() => {
-              shown.mutate();
+              pin.mutate(shown.data.fingerprint);
             }}
           >
-            Show the new certificate
+            I compared it: pin
           </Button>
-        )}
-        {shown.data && (
-          <>
-            <ShownCertificate certificate={shown.data} />
-            <Button
-              variant="outlined"
-              onClick={() => {
-                pin.mutate(shown.data.fingerprint);
-              }}
-            >
-              I compared it: pin
-            </Button>
-          </>
-        )}
-        <ProblemAlert error={shown.error ?? pin.error} />
-      </TableCell>
-      <TableCell sx={{ whiteSpace: "nowrap" }}>
-        {device.read_at ? formatMoment(device.read_at, now) : "never"}
-      </TableCell>
-      <TableCell
-        className="mono"
-        sx={{ fontSize: "11px !important", overflowWrap: "anywhere", maxWidth: 260 }}
-      >
-        {device.fingerprint}
-      </TableCell>
-    </TableRow>
+        </>
+      ) : (
+        <Button
+          disabled={shown.isPending}
+          onClick={() => {
+            shown.mutate();
+          }}
+        >
+          Show the new certificate
+        </Button>
+      )}
+      <ProblemAlert error={shown.error ?? pin.error} />
+    </>
   );
 }

@@ -3,6 +3,7 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../api/problem";
 import { job } from "../tests/data";
 import { renderPage, Refusal, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { Estate } from "./Estate";
 
 const answer = (part: Partial<Schemas["PackageAnswer"]> = {}): Schemas["PackageAnswer"] => ({
@@ -52,11 +53,11 @@ beforeEach(() => {
 describe("an estate as files", () => {
   it("is taken out by anyone, brought in only by who may change", async () => {
     const fetched = vi.fn();
-    vi.stubGlobal("location", { ...window.location, assign: fetched });
+    vi.stubGlobal("location", { origin: window.location.origin, assign: fetched });
     const file = "/api/jobs/7/file/";
     serve({ "POST /api/exchange/package/export/": job({ result: { file, size_bytes: 6 * 1024 ** 2 } }) });
     renderPage(<Estate mayChange={false} />);
-    fireEvent.click(screen.getByRole("button", { name: "Take the estate out" }));
+    await user.click(screen.getByRole("button", { name: "Take the estate out" }));
     expect(await screen.findByRole("link", { name: "Fetch it again" })).toHaveAttribute("href", file);
     expect(fetched).toHaveBeenCalledWith(file);
     expect(screen.queryByRole("button", { name: "Choose a package" })).toBeNull();
@@ -67,7 +68,7 @@ describe("an estate as files", () => {
     renderPage(<Estate mayChange />);
     choose("Package to import", "estate.zip");
     expect(await screen.findByText("Nothing is wrong. It holds 3 hosts, 9 host ports.")).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "Import" }));
+    await user.click(screen.getByRole("button", { name: "Import" }));
     expect(await screen.findByText("Imported: 3 hosts, 9 host ports.")).toBeVisible();
     expect(sent.map((each) => each.dry)).toEqual(["true", "false"]);
     expect(screen.queryByRole("button", { name: "Import" })).toBeNull();

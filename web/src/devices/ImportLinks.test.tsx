@@ -1,8 +1,9 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { job } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { ImportLinks } from "./ImportLinks";
 
 const row = (place: string, outcome: string, text: string) => ({
@@ -15,16 +16,12 @@ const row = (place: string, outcome: string, text: string) => ({
 const answer = (part: Partial<Schemas["ImportAnswer"]>) =>
   job({ result: { dry_run: true, rows: [], done: 0, wrong: 0, ...part } });
 const CALL = "POST /api/exchange/import/";
-const type = (text: string) => {
-  fireEvent.change(screen.getByLabelText("Text of the file"), { target: { value: text } });
+const typeFile = async (text: string) => {
+  await type(screen.getByLabelText("Text of the file"), text);
 };
-const press = (name: string) => {
-  fireEvent.click(screen.getByRole("button", { name }));
+const press = async (name: string) => {
+  await user.click(screen.getByRole("button", { name }));
 };
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("importing links and grants", () => {
   it("says every row's outcome first, and imports only then", async () => {
@@ -38,10 +35,10 @@ describe("importing links and grants", () => {
     });
     renderPage(<ImportLinks />);
     expect(screen.queryByRole("button", { name: "Import" })).toBeNull();
-    type("address,user,password,fingerprint");
-    press("See what would happen");
+    await typeFile("address,user,password,fingerprint");
+    await press("See what would happen");
     expect(await screen.findByRole("status")).toHaveTextContent("Nothing was done yet.");
-    press("Import");
+    await press("Import");
     await waitFor(() => {
       expect(screen.getByRole("status")).toHaveTextContent("1 row done.");
     });
@@ -58,13 +55,13 @@ describe("importing links and grants", () => {
         }),
     });
     renderPage(<ImportLinks />);
-    type("x");
-    press("See what would happen");
+    await typeFile("x");
+    await press("See what would happen");
     const rows = within(await screen.findByRole("table", { name: "Rows" })).getAllByRole("row");
     expect(rows[0]).toHaveTextContent("line 2link https://10.40.2.10:443 user is missing.");
     expect(screen.getByRole("button", { name: "Import the rows that can be" })).toBeEnabled();
     wrong = 2;
-    press("See what would happen");
+    await press("See what would happen");
     await waitFor(() => {
       expect(screen.queryByRole("button", { name: /Import the rows/ })).toBeNull();
     });
@@ -73,10 +70,10 @@ describe("importing links and grants", () => {
   it("forgets an outcome once the text changes", async () => {
     serve({ [CALL]: answer({ rows: [row("line 2", "would", "answers")] }) });
     renderPage(<ImportLinks />);
-    type("x");
-    press("See what would happen");
+    await typeFile("x");
+    await press("See what would happen");
     expect(await screen.findByRole("button", { name: "Import" })).toBeVisible();
-    type("y");
+    await typeFile("y");
     expect(screen.queryByRole("button", { name: "Import" })).toBeNull();
     expect(screen.queryByRole("table")).toBeNull();
   });
@@ -90,7 +87,7 @@ describe("importing links and grants", () => {
     await waitFor(() => {
       expect(screen.getByLabelText("Text of the file")).toHaveValue("links: []");
     });
-    press("See what would happen");
+    await press("See what would happen");
     await waitFor(() => {
       expect(asked[0]?.body).toEqual({ text: "links: []", written_as: "yaml", dry_run: true });
     });
@@ -105,8 +102,8 @@ describe("importing links and grants", () => {
     });
     serve({ [CALL]: unreadable });
     renderPage(<ImportLinks />);
-    type("a,b");
-    press("See what would happen");
+    await typeFile("a,b");
+    await press("See what would happen");
     expect(await screen.findByRole("alert")).toHaveTextContent("Nothing was imported.");
   });
 });

@@ -1,61 +1,75 @@
-import { zodResolver } from "@hookform/resolvers/zod";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useForm } from "react-hook-form";
-import { z } from "zod";
+import { useState } from "react";
 import { api, unwrap } from "../api/client";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { ShownCertificate } from "./ShownCertificate";
 
-const schema = z.object({
-  url: z.string().min(1, "Type the device's address, as https://10.40.2.10."),
-  user: z.string().min(1, "Type the account's name."),
-  password: z.string().min(1, "Type the account's password."),
-});
-type Fields = z.infer<typeof schema>;
+interface Fields {
+  url: string;
+  user: string;
+  password: string;
+}
+const EMPTY: Fields = { url: "", user: "", password: "" };
+const MISSING: Fields = {
+  url: "Type the device's address, as https://10.40.2.10.",
+  user: "Type the account's name.",
+  password: "Type the account's password.",
+};
 
 /** Linking a device in two acts: show its certificate, then pin it once a person has compared the fingerprint. */
 export function LinkDevice() {
   const queries = useQueryClient();
-  const { register, handleSubmit, formState, reset } = useForm<Fields>({
-    resolver: zodResolver(schema),
-    defaultValues: { url: "", user: "", password: "" },
-  });
+  const [fields, setFields] = useState(EMPTY);
+  const [tried, setTried] = useState(false);
   const shown = useMutation({
-    mutationFn: ({ url }: Fields) => unwrap(api.POST("/api/devices/probe/", { body: { url } })),
+    mutationFn: (url: string) => unwrap(api.POST("/api/devices/probe/", { body: { url } })),
   });
   const link = useMutation({
     mutationFn: (body: Fields & { fingerprint: string }) => unwrap(api.POST("/api/devices/", { body })),
     onSuccess: () => {
-      reset();
+      setFields(EMPTY);
+      setTried(false);
       shown.reset();
       void queries.invalidateQueries();
     },
   });
   const certificate = shown.data;
-  const submit = handleSubmit((fields) => {
+  const submit = () => {
+    setTried(true);
+    if (!fields.url || !fields.user || !fields.password) return;
     if (certificate) link.mutate({ ...fields, fingerprint: certificate.fingerprint });
-    else shown.mutate(fields);
-  });
-  const field = (name: keyof Fields, label: string, type = "text") => (
-    <TextField
-      label={label}
-      type={type}
-      autoComplete="off"
-      disabled={!!certificate}
-      error={!!formState.errors[name]}
-      helperText={formState.errors[name]?.message}
-      {...register(name)}
-    />
-  );
+    else shown.mutate(fields.url);
+  };
+  const field = (name: keyof Fields, label: string, type = "text") => {
+    const missing = tried && !fields[name];
+    return (
+      <TextField
+        label={label}
+        type={type}
+        name={name}
+        autoComplete="off"
+        disabled={!!certificate}
+        error={missing}
+        helperText={missing && MISSING[name]}
+        value={fields[name]}
+        onChange={(event) => {
+          setFields({ ...fields, [name]: event.target.value });
+        }}
+      />
+    );
+  };
   return (
     <Box
       component="form"
       noValidate
-      onSubmit={(event) => void submit(event)}
+      onSubmit={(event) => {
+        event.preventDefault();
+        submit();
+      }}
       sx={{
         maxWidth: 640,
         p: 2,

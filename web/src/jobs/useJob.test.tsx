@@ -1,7 +1,7 @@
 import { act, renderHook, waitFor } from "@testing-library/react";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import { api, unwrap } from "../api/client";
 import { ProblemError } from "../api/problem";
 import { job } from "../tests/data";
@@ -21,10 +21,6 @@ const reread = () =>
       }),
     { wrapper: inside },
   );
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("a job", () => {
   it("is followed with its progress until it is done", async () => {

@@ -1,11 +1,12 @@
 import Box from "@mui/material/Box";
+import { useMemo } from "react";
 import { formatSeconds } from "../parts/format";
 import { useNow } from "../parts/useNow";
-import { layLanes } from "./lanes";
-import { isActive, type LotDetail } from "./useLot";
+import { type Bar, foldLanes, type Lane, layLanes } from "./lanes";
+import { isActive, type LotDetail } from "./queries";
 
 const ROW = 20;
-const FILL: Record<string, string> = {
+const FILL: Record<LotDetail["steps"][number]["state"], string> = {
   done: "var(--tide)",
   running: "var(--heat2)",
   failed: "var(--buoy)",
@@ -16,8 +17,12 @@ const FILL: Record<string, string> = {
 /** A lot's steps as bars on lanes over time, planned before, real while it runs and afterwards. */
 export function LaneChart({ lot }: { lot: LotDetail }) {
   const now = useNow(isActive(lot) ? 500 : 60_000);
+  const steps = useMemo(() => new Map(lot.steps.map((step) => [step.id, step])), [lot.steps]);
   const { lanes, seconds } = layLanes(lot.steps, lot.summary.started_at, now.getTime());
-  const steps = new Map(lot.steps.map((step) => [step.id, step]));
+  const shown = foldLanes(lanes, (bar) => {
+    const step = steps.get(bar.id);
+    return `${step?.kind ?? ""} ${step?.state ?? ""}`;
+  });
   return (
     <Box
       component="figure"
@@ -30,51 +35,8 @@ export function LaneChart({ lot }: { lot: LotDetail }) {
         p: "10px 14px",
       }}
     >
-      {lanes.map((lane) => (
-        <Box
-          key={lane.device}
-          sx={{
-            display: "grid",
-            gridTemplateColumns: "90px 1fr",
-            alignItems: "start",
-            py: 0.5,
-            "& + &": { borderTop: "1px solid var(--line)" },
-          }}
-        >
-          <strong>{lane.device}</strong>
-          <Box sx={{ position: "relative", height: lane.rows * ROW }}>
-            {lane.bars.map((bar) => {
-              const step = steps.get(bar.id);
-              if (!step) return null;
-              const share =
-                step.state === "running" && step.total_amount > 0
-                  ? (step.done_amount / step.total_amount) * 100
-                  : null;
-              const words = `${step.title}: ${step.state}, ${formatSeconds(bar.end - bar.start)}${bar.real ? "" : " planned"}`;
-              return (
-                <Box
-                  key={bar.id}
-                  role="img"
-                  aria-label={words}
-                  title={words}
-                  sx={{
-                    position: "absolute",
-                    left: `${String((bar.start / seconds) * 100)}%`,
-                    width: `max(5px, ${String(((bar.end - bar.start) / seconds) * 100)}%)`,
-                    top: bar.row * ROW + 2,
-                    height: ROW - 5,
-                    background:
-                      share === null
-                        ? (FILL[step.state] ?? "var(--track)")
-                        : `linear-gradient(90deg, var(--tide) ${String(share)}%, var(--track) ${String(share)}%)`,
-                    border: bar.real ? "none" : "1px dashed var(--mute)",
-                    borderRadius: "2px",
-                  }}
-                />
-              );
-            })}
-          </Box>
-        </Box>
+      {shown.map((lane) => (
+        <LaneRow key={lane.device} lane={lane} seconds={seconds} steps={steps} />
       ))}
       <Box
         component="figcaption"
@@ -82,7 +44,7 @@ export function LaneChart({ lot }: { lot: LotDetail }) {
         sx={{
           display: "flex",
           justifyContent: "space-between",
-          pl: "90px",
+          pl: "110px",
           pt: 0.5,
           fontSize: 11,
           color: "var(--mute)",
@@ -93,5 +55,69 @@ export function LaneChart({ lot }: { lot: LotDetail }) {
         <span>{formatSeconds(seconds)}</span>
       </Box>
     </Box>
+  );
+}
+
+interface LaneProps {
+  lane: Lane;
+  seconds: number;
+  steps: ReadonlyMap<number, LotDetail["steps"][number]>;
+}
+
+function LaneRow({ lane, seconds, steps }: LaneProps) {
+  return (
+    <div
+      style={{
+        display: "grid",
+        gridTemplateColumns: "110px 1fr",
+        alignItems: "start",
+        padding: "4px 0",
+        borderTop: "1px solid var(--line)",
+      }}
+    >
+      <strong title={lane.alike > 1 ? `the slowest of them, ${lane.device}` : lane.device}>
+        {lane.alike > 1 ? `${String(lane.alike)} alike` : lane.device}
+      </strong>
+      <div style={{ position: "relative", height: lane.rows * ROW }}>
+        {lane.bars.map((bar) => (
+          <BarBox key={bar.id} bar={bar} seconds={seconds} step={steps.get(bar.id)} />
+        ))}
+      </div>
+    </div>
+  );
+}
+
+function BarBox({
+  bar,
+  seconds,
+  step,
+}: {
+  bar: Bar;
+  seconds: number;
+  step: LotDetail["steps"][number] | undefined;
+}) {
+  if (!step) return null;
+  const share =
+    step.state === "running" && step.total_amount > 0 ? (step.done_amount / step.total_amount) * 100 : null;
+  const words = `${step.title}: ${step.state}, ${formatSeconds(bar.end - bar.start)}${bar.real ? "" : " planned"}`;
+  return (
+    <div
+      role="img"
+      aria-label={words}
+      title={words}
+      style={{
+        position: "absolute",
+        left: `${String((bar.start / seconds) * 100)}%`,
+        width: `max(5px, ${String(((bar.end - bar.start) / seconds) * 100)}%)`,
+        top: bar.row * ROW + 2,
+        height: ROW - 5,
+        background:
+          share === null
+            ? FILL[step.state]
+            : `linear-gradient(90deg, var(--tide) ${String(share)}%, var(--track) ${String(share)}%)`,
+        border: bar.real ? "none" : "1px dashed var(--mute)",
+        borderRadius: 2,
+      }}
+    />
   );
 }

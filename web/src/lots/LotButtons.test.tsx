@@ -1,22 +1,19 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import { auditor, job, lot, person, summary } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { LotButtons } from "./LotButtons";
 
 const names = () => screen.getAllByRole("button").map((button) => button.textContent);
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("what can be done with a lot", () => {
   it.each([
     ["draft", ["Run lot", "Check", "Drop"]],
     ["running", ["Halt"]],
-    ["halted", ["Run on"]],
-    ["failed", ["Run on"]],
-  ])("is offered by its state: %s", async (state, offered) => {
+    ["halted", ["Continue"]],
+    ["failed", ["Continue"]],
+  ] as const)("is offered by its state: %s", async (state, offered) => {
     serve({ "GET /api/session/": person });
     renderPage(<LotButtons lot={lot({ summary: summary({ state }) })} />);
     await screen.findAllByRole("button");
@@ -30,7 +27,7 @@ describe("what can be done with a lot", () => {
       "GET /api/lots/9/": lot(),
     });
     renderPage(<LotButtons lot={lot({ by_hand: true })} />);
-    fireEvent.click(await screen.findByRole("button", { name: "Make run sheet" }));
+    await user.click(await screen.findByRole("button", { name: "Make run sheet" }));
     expect(screen.getByText("people carry it out by its run sheet")).toBeVisible();
     await waitFor(() => {
       expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/run/");
@@ -40,7 +37,7 @@ describe("what can be done with a lot", () => {
   it("takes people's word for a run sheet, and gives it in each form", async () => {
     const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/carried_out/": lot() });
     renderPage(<LotButtons lot={lot({ by_hand: true, summary: summary({ state: "sheet" }) })} />);
-    fireEvent.click(await screen.findByRole("button", { name: "Carried out" }));
+    await user.click(await screen.findByRole("button", { name: "Carried out" }));
     await waitFor(() => {
       expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/carried_out/");
     });
@@ -89,7 +86,7 @@ describe("what can be done with a lot", () => {
     };
     serve({ "GET /api/session/": person, "POST /api/lots/9/run/": job({ state: "failed", problem: stale }) });
     renderPage(<LotButtons lot={lot()} />);
-    fireEvent.click(await screen.findByRole("button", { name: "Run lot" }));
+    await user.click(await screen.findByRole("button", { name: "Run lot" }));
     const alert = await screen.findByRole("alert");
     expect(alert).toHaveTextContent("The devices changed since this lot was checked.");
     expect(alert).toHaveTextContent("is 97.0%");
@@ -111,7 +108,7 @@ describe("what can be done with a lot", () => {
     });
     renderPage(<LotButtons lot={lot({ version: "5eed" })} />);
     for (const name of ["Run lot", "Drop"]) {
-      fireEvent.click(await screen.findByRole("button", { name }));
+      await user.click(await screen.findByRole("button", { name }));
       const alert = await screen.findByRole("alert");
       expect(alert).toHaveTextContent("by tobias.wren");
       expect(alert).toHaveTextContent("size was 1 TiB, is 2 TiB");
@@ -128,7 +125,7 @@ describe("what can be done with a lot", () => {
     });
     renderPage(<LotButtons lot={lot()} />);
     await screen.findByRole("button", { name: "Check" });
-    fireEvent.keyDown(window, { key: "c" });
+    await user.keyboard("c");
     await waitFor(() => {
       expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/check/");
     });

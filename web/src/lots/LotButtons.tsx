@@ -1,12 +1,14 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect } from "react";
+import { useLocation, useNavigate } from "react-router";
 import { formatSeconds } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { pageWithout } from "../shell/pages";
 import { useTray } from "../shell/trayState";
 import { useSession } from "../shell/useSession";
 import { useShortcuts } from "../shell/useShortcuts";
-import { isActive, type LotDetail } from "./useLot";
+import { isActive, type LotDetail } from "./queries";
 import { SheetLinks } from "./SheetLinks";
 import { useLotActions } from "./useLotActions";
 
@@ -15,15 +17,15 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
   const id = lot.summary.id;
   const { show } = useTray();
   const { data: session } = useSession();
-  const { check, run, halt, undo, carriedOut, drop, error } = useLotActions(id, lot.version);
+  const { check, run, halt, undo, carriedOut, drop, error, busy } = useLotActions(id, lot.version);
+  const leave = useLeave(id);
   const reading = run.isPending ? run : check;
   const state = lot.summary.state;
   const draft = state === "draft";
   const mayChange = session?.may_change ?? false;
-  const busy = check.isPending || run.isPending || halt.isPending || undo.isPending || carriedOut.isPending;
   useShortcuts({
     c: () => {
-      if (draft && mayChange) check.start();
+      if (draft && mayChange && !busy) check.start();
     },
   });
   const undone = undo.data?.summary.id;
@@ -49,7 +51,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
               run.start();
             }}
           >
-            {!draft ? "Run on" : lot.by_hand ? "Make run sheet" : "Run lot"}
+            {!draft ? "Continue" : lot.by_hand ? "Make run sheet" : "Run lot"}
           </Button>
         )}
         {draft && (
@@ -104,11 +106,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
           <Button
             disabled={busy}
             onClick={() => {
-              drop.mutate(undefined, {
-                onSuccess: () => {
-                  show(null);
-                },
-              });
+              drop.mutate(undefined, { onSuccess: leave });
             }}
           >
             Drop
@@ -129,6 +127,18 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
       </Box>
     </Box>
   );
+}
+
+/** Goes away from the page of a lot that was dropped, and empties the tray of it. */
+function useLeave(id: number) {
+  const { lot, show } = useTray();
+  const navigate = useNavigate();
+  const { pathname, search } = useLocation();
+  return () => {
+    if (lot === id) show(null);
+    if (pathname === `/lots/${String(id)}`) void navigate("/lots");
+    else if (new URLSearchParams(search).get("lot") === String(id)) void navigate(pageWithout(pathname));
+  };
 }
 
 function hintOf(lot: LotDetail): string {

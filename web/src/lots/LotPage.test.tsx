@@ -1,6 +1,6 @@
 import { screen, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import { renderPage, serve } from "../tests/server";
 import { LotPage } from "./LotPage";
 
@@ -40,10 +40,6 @@ const lot = {
   reversible: true,
   acts: [{ who: "ines.marrow", what: "ran", at: "2026-11-25T06:12:00Z" }],
 };
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 const show = () =>
   renderPage(

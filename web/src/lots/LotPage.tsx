@@ -1,17 +1,25 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import { useEffect } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { Link, useParams } from "react-router";
-import { CsvButton } from "../parts/CsvButton";
-import { ProblemAlert } from "../parts/ProblemAlert";
-import { countOf, formatMoment, formatSeconds } from "../parts/format";
+import { countOf, formatClock, formatMoment, formatSeconds } from "../parts/format";
+import { Mark } from "../parts/Mark";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 import { useNow } from "../parts/useNow";
-import { useTray } from "../shell/trayState";
+import { Page } from "../shell/Page";
+import { formPath } from "../shell/pages";
+import { Checks } from "./Checks";
 import { LaneChart } from "./LaneChart";
+import { LotButtons } from "./LotButtons";
 import { Outcome } from "./Outcome";
+import { type LotDetail, lotQuery } from "./queries";
 import { SheetLinks } from "./SheetLinks";
 import { StateChip } from "./StateChip";
-import { type LotDetail, useLot } from "./useLot";
+import { STEP_MARKS } from "./StepList";
+
+type Step = LotDetail["steps"][number];
 
 /** Who did what with a lot, in the order in which it was done. */
 function actsOf({ summary, acts }: LotDetail, now: Date): string {
@@ -22,99 +30,172 @@ function actsOf({ summary, acts }: LotDetail, now: Date): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
-/** A lot: what it does when, how it stands, and what came of it. Steps and buttons are in the tray. */
+const took = ({ started_at, ended_at }: LotDetail["summary"]): number | null =>
+  started_at && ended_at ? (Date.parse(ended_at) - Date.parse(started_at)) / 1000 : null;
+
+/** A lot: what it does when, how it stands, what came of it, and what can be done with it. */
 export function LotPage() {
   const id = Number(useParams().id) || 0;
-  const { data: lot, error } = useLot(id);
-  const now = useNow(1000);
-  const { show } = useTray();
-  const there = Boolean(lot);
-  useEffect(() => {
-    // Once a page: a later answer must not take the tray back from another lot, such as this one's undo.
-    if (there) show(id);
-  }, [there, id, show]);
-  if (error) return <ProblemAlert error={error} />;
-  if (!lot) return null;
-  const { summary } = lot;
-  const took =
-    summary.started_at && summary.ended_at
-      ? (Date.parse(summary.ended_at) - Date.parse(summary.started_at)) / 1000
-      : null;
+  const { data: lot, error } = useQuery(lotQuery(id));
+  const form = lot?.summary.state === "draft" ? formPath(lot.summary.kind, id) : null;
   return (
-    <Box sx={{ display: "grid", gap: 1.5 }}>
-      <Box sx={{ display: "flex", gap: 1.25, alignItems: "center", flexWrap: "wrap" }}>
-        <Typography variant="h1">
-          Lot {id}: {summary.title}
-        </Typography>
-        <StateChip state={summary.state} />
-        <Box sx={{ flex: 1 }} />
-        {lot.steps.length > 0 && <SheetLinks lot={id} />}
-        <CsvButton
-          name={`steps of lot ${String(id)}`}
-          heads={[
-            "step",
-            "device",
-            "title",
-            "detail",
-            "state",
-            "planned_start_seconds",
-            "planned_end_seconds",
-            "started_at",
-            "ended_at",
-          ]}
-          rows={() =>
-            lot.steps.map((step) => [
-              step.position + 1,
-              step.device,
-              step.title,
-              step.detail,
-              step.state,
-              step.planned_start,
-              step.planned_end,
-              step.started_at,
-              step.ended_at,
-            ])
-          }
-        />
+    <Page
+      title={lot ? `Lot ${String(id)}: ${lot.summary.title}` : `Lot ${String(id)}`}
+      error={error}
+      loading={!lot}
+      note={
+        lot && (
+          <>
+            <StateChip state={lot.summary.state} live />
+            {form && <Link to={form}>Change it</Link>}
+          </>
+        )
+      }
+      actions={lot && lot.steps.length > 0 && <SheetLinks lot={id} />}
+    >
+      {lot && <Whole lot={lot} />}
+    </Page>
+  );
+}
+
+function Whole({ lot }: { lot: LotDetail }) {
+  const draft = lot.summary.state === "draft";
+  return (
+    <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr)" }}>
+      <Story lot={lot} />
+      <Box sx={{ border: "1px solid var(--line)", borderRadius: "6px", background: "var(--card)" }}>
+        {draft && lot.checks.length > 0 && <Checks checks={lot.checks} />}
+        <LotButtons lot={lot} />
       </Box>
-      <Typography color="textSecondary">
-        {actsOf(lot, now)}; {summary.steps_done} of {countOf(summary.steps, "step")} done
-        {took !== null &&
-          `, took ${formatSeconds(took)} of about ${formatSeconds(lot.estimate_seconds)} estimated`}
-        {summary.undoes && (
-          <>
-            ; undoes <Link to={`/lots/${String(summary.undoes)}`}>lot {summary.undoes}</Link>
-          </>
-        )}
-        {summary.undone_by && (
-          <>
-            ; undone by <Link to={`/lots/${String(summary.undone_by)}`}>lot {summary.undone_by}</Link>
-          </>
-        )}
-      </Typography>
+      <Problems steps={lot.steps} />
+      {lot.outcome.length > 0 && <Outcome rows={lot.outcome} />}
       <LaneChart lot={lot} />
-      {lot.steps
-        .filter((step) => step.problem)
-        .map((step) => (
-          <Box
-            key={step.id}
-            role="alert"
-            sx={{ p: 1.25, border: "1px solid var(--buoy)", borderRadius: "6px", background: "var(--card)" }}
-          >
-            <strong>
-              {step.device}, step {step.position + 1}, {step.title}:
-            </strong>{" "}
-            {step.problem?.message} {step.problem?.unchanged} {step.problem?.hint}
-          </Box>
-        ))}
-      {lot.outcome.length > 0 && (
+      <Steps lot={lot} />
+    </Box>
+  );
+}
+
+function Story({ lot }: { lot: LotDetail }) {
+  const now = useNow(10_000);
+  const { summary } = lot;
+  const seconds = took(summary);
+  return (
+    <Typography color="textSecondary">
+      {actsOf(lot, now)}; {summary.steps_done} of {countOf(summary.steps, "step")} done
+      {seconds !== null &&
+        `, took ${formatSeconds(seconds)} of about ${formatSeconds(lot.estimate_seconds)} estimated`}
+      {summary.undoes && (
         <>
-          <Typography variant="h2" component="h2">
-            Predicted and measured
-          </Typography>
-          <Outcome rows={lot.outcome} />
+          ; undoes <Link to={`/lots/${String(summary.undoes)}`}>lot {summary.undoes}</Link>
         </>
       )}
-    </Box>
+      {summary.undone_by && (
+        <>
+          ; undone by <Link to={`/lots/${String(summary.undone_by)}`}>lot {summary.undone_by}</Link>
+        </>
+      )}
+    </Typography>
+  );
+}
+
+const PROBLEMS_SHOWN = 20;
+
+function Problems({ steps }: { steps: readonly Step[] }) {
+  const troubled = steps.filter((step) => step.problem);
+  return (
+    <>
+      {troubled.slice(0, PROBLEMS_SHOWN).map((step) => (
+        <Box
+          key={step.id}
+          role="alert"
+          sx={{ p: 1.25, border: "1px solid var(--buoy)", borderRadius: "6px", background: "var(--card)" }}
+        >
+          <strong>
+            {step.device}, step {step.position + 1}, {step.title}:
+          </strong>{" "}
+          {step.problem?.message} {step.problem?.unchanged} {step.problem?.hint}
+        </Box>
+      ))}
+      {troubled.length > PROBLEMS_SHOWN && (
+        <Typography>and {troubled.length - PROBLEMS_SHOWN} more steps with trouble, listed below</Typography>
+      )}
+    </>
+  );
+}
+
+const STEPS: readonly Column<Step>[] = [
+  { key: "step", head: "Step", value: (step) => step.position + 1, figures: true, width: 70 },
+  { key: "device", head: "On", value: (step) => step.device, width: 120 },
+  {
+    key: "title",
+    head: "What",
+    value: (step) => step.title,
+    cell: (step) => (
+      <span title={step.detail}>
+        <strong style={{ fontWeight: 600 }}>{step.title}</strong>{" "}
+        <span style={{ color: "var(--mute)" }}>{step.detail}</span>
+      </span>
+    ),
+  },
+  {
+    key: "state",
+    head: "State",
+    value: (step) => step.state,
+    cell: (step) => (
+      <>
+        <Mark kind={STEP_MARKS[step.state]} label="" /> {step.state}
+      </>
+    ),
+    width: 120,
+  },
+  {
+    key: "planned",
+    head: "Planned",
+    value: (step) => step.planned_end - step.planned_start,
+    cell: (step) => formatSeconds(step.planned_end - step.planned_start),
+    csv: "planned_seconds",
+    figures: true,
+    width: 90,
+  },
+  {
+    key: "took",
+    head: "Took",
+    value: (step) => secondsOf(step),
+    cell: (step) => {
+      const seconds = secondsOf(step);
+      return seconds === null ? "–" : formatSeconds(seconds);
+    },
+    csv: "took_seconds",
+    figures: true,
+    width: 90,
+  },
+  {
+    key: "started_at",
+    head: "Started",
+    value: (step) => step.started_at,
+    cell: (step) => clock(step.started_at),
+    width: 100,
+  },
+];
+
+const secondsOf = (step: Step): number | null =>
+  step.started_at && step.ended_at ? (Date.parse(step.ended_at) - Date.parse(step.started_at)) / 1000 : null;
+const clock = (iso: string | null) => (iso ? formatClock(iso) : "–");
+const keyOf = (step: Step) => String(step.id);
+const emphasis = (step: Step) => (step.state === "failed" ? ("over" as const) : undefined);
+
+function Steps({ lot }: { lot: LotDetail }) {
+  const steps = useMemo(() => lot.steps, [lot.steps]);
+  return (
+    <DataTable
+      name={`Steps of lot ${String(lot.summary.id)}`}
+      title="Steps"
+      note={countOf(steps.length, "step")}
+      columns={STEPS}
+      rows={steps}
+      rowKey={keyOf}
+      emphasis={emphasis}
+      empty="No steps yet."
+    />
   );
 }

@@ -1,12 +1,8 @@
 import { screen } from "@testing-library/react";
-import { beforeEach, expect, it, vi } from "vitest";
+import { expect, it } from "vitest";
 import { summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { LotsPage } from "./LotsPage";
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 it("lists lots with their state and how far they came", async () => {
   const rows = [

@@ -1,106 +1,89 @@
-import Typography from "@mui/material/Typography";
-import { DataGrid, type GridColDef, type GridPaginationModel } from "@mui/x-data-grid";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
-import { api, unwrap } from "../api/client";
+import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { formatMoment } from "../parts/format";
-import { ProblemAlert } from "../parts/ProblemAlert";
-import { useNow } from "../parts/useNow";
+import { Moment } from "../parts/Moment";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { PAGE, useServerRows } from "../parts/table/useServerRows";
+import { useTableUrl } from "../parts/table/useTableUrl";
+import { Page } from "../shell/Page";
 import { StateChip } from "./StateChip";
 
-type LotRow = Schemas["LotSummary"];
+type Lot = Schemas["LotSummary"];
 
-const COLUMNS: GridColDef<LotRow>[] = [
+const COLUMNS: readonly Column<Lot>[] = [
   {
-    field: "id",
-    headerName: "Lot",
-    width: 80,
-    renderCell: ({ row }) => <Link to={`/lots/${String(row.id)}`}>Lot {row.id}</Link>,
+    key: "id",
+    head: "Lot",
+    value: (lot) => lot.id,
+    cell: (lot) => <Link to={`/lots/${String(lot.id)}`}>Lot {lot.id}</Link>,
+    width: 90,
+    sticky: true,
   },
-  { field: "title", headerName: "What", flex: 1, minWidth: 200, sortable: false },
+  { key: "title", head: "What", value: (lot) => lot.title, sortable: false },
   {
-    field: "state",
-    headerName: "State",
-    width: 110,
+    key: "state",
+    head: "State",
+    value: (lot) => lot.state,
+    cell: (lot) => <StateChip state={lot.state} />,
     sortable: false,
-    renderCell: ({ row }) => <StateChip state={row.state} />,
-  },
-  {
-    field: "steps",
-    headerName: "Steps",
     width: 110,
+  },
+  {
+    key: "steps",
+    head: "Steps done",
+    value: (lot) => `${String(lot.steps_done)} of ${String(lot.steps)}`,
     sortable: false,
-    valueGetter: (_value, row) => `${String(row.steps_done)} of ${String(row.steps)}`,
+    width: 120,
   },
-  { field: "created_by", headerName: "By", width: 130, sortable: false },
+  { key: "created_by", head: "By", value: (lot) => lot.created_by, sortable: false, width: 140 },
   {
-    field: "started_at",
-    headerName: "Started",
+    key: "started_at",
+    head: "Started",
+    value: (lot) => lot.started_at,
+    cell: (lot) => <Moment at={lot.started_at} />,
     width: 130,
-    renderCell: ({ row }) => <Moment at={row.started_at} />,
   },
   {
-    field: "ended_at",
-    headerName: "Ended",
+    key: "ended_at",
+    head: "Ended",
+    value: (lot) => lot.ended_at,
+    cell: (lot) => <Moment at={lot.ended_at} />,
     width: 130,
-    renderCell: ({ row }) => <Moment at={row.ended_at} />,
   },
 ];
+const NEWEST = { key: "id", descending: true };
+const FOLLOWED_MS = 3000;
+const keyOf = (lot: Lot) => String(lot.id);
 
-function Moment({ at }: { at: string | null }) {
-  const now = useNow(10_000);
-  return <span>{at ? formatMoment(at, now) : "–"}</span>;
-}
-
-/** All lots, newest first, paged by the server. */
+/** All lots, newest first. */
 export function LotsPage() {
-  const [paging, setPaging] = useState<GridPaginationModel>({ page: 0, pageSize: 25 });
-  const [ordering, setOrdering] = useState("-id");
-  const lots = useQuery({
-    queryKey: ["lots", paging, ordering],
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/lots/", {
-          params: { query: { page: paging.page + 1, page_size: paging.pageSize, ordering } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-    refetchInterval: 3000,
-  });
+  const url = useTableUrl([], NEWEST);
+  const { key, descending } = url.sorting ?? NEWEST;
+  const ordering = `${descending ? "-" : ""}${key}`;
+  const lots = useServerRows<Lot>(
+    (page) => ({
+      ...queryOptions("get", "/api/lots/", { params: { query: { page, page_size: PAGE, ordering } } }),
+      // One that runs moves by itself.
+      again: (rows) => (rows.some((lot) => lot.state === "running") ? FOLLOWED_MS : false),
+    }),
+    url.at,
+  );
   return (
-    <>
-      <Typography variant="h1" sx={{ mb: 1.5 }}>
-        Lots
-      </Typography>
-      <ProblemAlert error={lots.error} />
-      {lots.data?.count === 0 ? (
-        <Typography>
-          No lot yet. Draft one from a finding under <Link to="/">Rounds</Link>, or under{" "}
-          <Link to="/attach">Attach</Link>.
-        </Typography>
-      ) : (
-        <DataGrid
-          rows={lots.data?.results ?? []}
-          columns={COLUMNS}
-          rowCount={lots.data?.count ?? 0}
-          loading={lots.isPending}
-          paginationMode="server"
-          sortingMode="server"
-          paginationModel={paging}
-          onPaginationModelChange={setPaging}
-          onSortModelChange={([first]) => {
-            setOrdering(first ? `${first.sort === "desc" ? "-" : ""}${first.field}` : "-id");
-          }}
-          pageSizeOptions={[25, 50, 100]}
-          density="compact"
-          disableRowSelectionOnClick
-          disableColumnMenu
-          aria-label="Lots"
-          sx={{ background: "var(--card)", maxHeight: "calc(100vh - 130px)" }}
-        />
-      )}
-    </>
+    <Page title="Lots">
+      <DataTable
+        name="Lots"
+        columns={COLUMNS}
+        server={lots}
+        url={url}
+        rowKey={keyOf}
+        empty={
+          <>
+            No lot yet. Draft one from a finding under <Link to="/">Rounds</Link>, or under{" "}
+            <Link to="/attach">Attach</Link>.
+          </>
+        }
+      />
+    </Page>
   );
 }

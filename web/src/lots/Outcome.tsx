@@ -1,13 +1,15 @@
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import type { Schemas } from "../api/problem";
 import { formatMs, formatShare } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 import { useUnit } from "../parts/unit";
 
 type Row = Schemas["MeasuredRow"];
+
+function offBy(row: Row): string {
+  if (row.predicted === null || row.measured === null || !row.predicted) return "–";
+  return formatShare(Math.abs(row.measured - row.predicted) / row.predicted);
+}
 
 /** What was predicted beside what was measured once the lot had ended. */
 export function Outcome({ rows }: { rows: readonly Row[] }) {
@@ -18,37 +20,30 @@ export function Outcome({ rows }: { rows: readonly Row[] }) {
     if (row.figure === "latency") return formatMs(value);
     return row.figure === "capacity in bytes" ? size(value) : String(value);
   };
+  const figure = (key: "before" | "predicted" | "measured", head: string): Column<Row> => ({
+    key,
+    head,
+    value: (row) => row[key],
+    cell: (row) => text(row, row[key]),
+    mono: true,
+  });
+  const columns: Column<Row>[] = [
+    { key: "subject", head: "Of", value: (row) => row.subject },
+    { key: "figure", head: "Figure", value: (row) => row.figure.replace(" in bytes", "") },
+    figure("before", "Before"),
+    figure("predicted", "Predicted"),
+    figure("measured", "Measured"),
+    { key: "off", head: "Off by", value: offBy, mono: true },
+    { key: "note", head: "How", value: (row) => row.note ?? "" },
+  ];
   return (
-    <Table
-      size="small"
-      aria-label="Predicted and measured"
-      sx={{ background: "var(--card)", border: "1px solid var(--line)" }}
-    >
-      <TableHead>
-        <TableRow>
-          {["Of", "Figure", "Before", "Predicted", "Measured", "Off by", "How"].map((head) => (
-            <TableCell key={head}>{head}</TableCell>
-          ))}
-        </TableRow>
-      </TableHead>
-      <TableBody>
-        {rows.map((row) => (
-          <TableRow key={`${row.subject} ${row.figure}`}>
-            <TableCell>{row.subject}</TableCell>
-            <TableCell>{row.figure.replace(" in bytes", "")}</TableCell>
-            <TableCell className="mono">{text(row, row.before)}</TableCell>
-            <TableCell className="mono">{text(row, row.predicted)}</TableCell>
-            <TableCell className="mono">{text(row, row.measured)}</TableCell>
-            <TableCell className="mono">{offBy(row)}</TableCell>
-            <TableCell sx={{ color: "var(--mute)" }}>{row.note}</TableCell>
-          </TableRow>
-        ))}
-      </TableBody>
-    </Table>
+    <DataTable
+      name="Predicted and measured"
+      title="Predicted and measured"
+      columns={columns}
+      rows={rows}
+      rowKey={(row) => `${row.subject} ${row.figure}`}
+      empty="Nothing was predicted."
+    />
   );
-}
-
-function offBy(row: Row): string {
-  if (row.predicted === null || row.measured === null || !row.predicted) return "–";
-  return formatShare(Math.abs(row.measured - row.predicted) / row.predicted);
 }

@@ -1,19 +1,22 @@
 import Box from "@mui/material/Box";
+import type { Schemas } from "../api/problem";
 
-const WORDS: Record<string, string> = { halting: "halting…", sheet: "run sheet" };
+type LotState = Schemas["LotState"];
 
-/** A lot's state as a word in a box. */
-export function StateChip({ state }: { state: string }) {
+const WORDS: Partial<Record<LotState, string>> = { halting: "halting…", sheet: "run sheet" };
+
+/** A lot's state as a word in a box; `live` where its changes are said to readers. */
+export function StateChip({ state, live }: { state: LotState; live?: boolean }) {
   const failed = state === "failed" || state === "halted";
-  const live = state === "running" || state === "halting";
+  const active = state === "running" || state === "halting";
   return (
     <Box
       component="span"
-      role="status"
+      role={live ? "status" : undefined}
       sx={{
         border: "1px solid",
         borderColor: failed ? "var(--buoy)" : "var(--line)",
-        background: live ? "var(--tideSoft)" : "var(--card)",
+        background: active ? "var(--tideSoft)" : "var(--card)",
         color: failed ? "var(--buoyText)" : "var(--ink)",
         borderRadius: "4px",
         px: 0.75,

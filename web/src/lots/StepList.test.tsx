@@ -10,7 +10,7 @@ type Step = Schemas["StepAnswer"];
 const step = (position: number, kind: string, device: string, part: Partial<Step> = {}): Step =>
   anyStep({ id: position + 1, position, kind, device, title: `${kind} on ${device}`, detail: "", ...part });
 
-const lot = (state: string, steps: Step[]) =>
+const lot = (state: Schemas["LotState"], steps: Step[]) =>
   anyLot({ summary: summary({ state, steps: steps.length }), steps });
 
 describe("a lot's steps", () => {

@@ -1,24 +1,29 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/problem";
 import { countOf, formatSeconds } from "../parts/format";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
-import { groupDetail, groupSteps, groupTitle } from "./grouping";
-import type { LotDetail } from "./useLot";
+import { groupDetail, groupSteps, type StepGroup, groupTitle } from "./grouping";
+import type { LotDetail } from "./queries";
 
 type Step = Schemas["StepAnswer"];
 
-const MARKS: Record<string, MarkKind> = {
+export const STEP_MARKS: Record<Step["state"], MarkKind> = {
   waiting: "unjudged",
   running: "part",
   done: "clear",
   failed: "over",
   abandoned: "missing",
 };
+const ROW_PX = 56;
+/** Lists longer than this are drawn as they come into sight. */
+const MANY = 60;
 
-/** The steps of a lot in order, with where each stands; long lots are cut with a count. */
-export function StepList({ lot, most = 80 }: { lot: LotDetail; most?: number }) {
+/** The steps of a lot in order, with where each stands; those at work, and those that failed, come first. */
+export function StepList({ lot }: { lot: LotDetail }) {
   if (lot.steps.length === 0) {
     return (
       <Typography color="textSecondary" sx={{ p: "12px 14px" }}>
@@ -26,55 +31,156 @@ export function StepList({ lot, most = 80 }: { lot: LotDetail; most?: number }) 
       </Typography>
     );
   }
-  if (lot.summary.state === "draft") return <DraftSteps lot={lot} most={most} />;
-  const shown = lot.steps.slice(0, most);
+  if (lot.summary.state === "draft") {
+    const groups = groupSteps(lot.steps);
+    return (
+      <Rows
+        items={groups}
+        keyOf={(group) => group.first.id}
+        draw={(group, before) => <DraftStep group={group} before={before} />}
+      />
+    );
+  }
+  const now = lot.steps.filter((step) => step.state === "running" || step.state === "failed");
   return (
-    <Box component="ol" aria-label="Steps" sx={{ m: 0, p: 0, listStyle: "none" }}>
-      {shown.map((step, n) => (
-        <StepRow key={step.id} step={step} newLane={shown[n - 1]?.device !== step.device} />
-      ))}
-      {lot.steps.length > most && (
-        <li style={{ padding: "8px 14px" }}>and {lot.steps.length - most} more steps</li>
+    <>
+      {now.length > 0 && lot.steps.length > MANY && (
+        <Box component="section" aria-label="At work now" sx={{ borderBottom: "2px solid var(--ink)" }}>
+          <Rows items={now} keyOf={(step) => step.id} draw={(step) => <StepRow step={step} newLane />} />
+        </Box>
       )}
-    </Box>
+      <Rows
+        items={lot.steps}
+        keyOf={(step) => step.id}
+        draw={(step, before) => <StepRow step={step} newLane={before?.device !== step.device} />}
+      />
+    </>
   );
 }
 
-/** Steps of a draft, alike ones on several hosts in one row. */
-function DraftSteps({ lot, most }: { lot: LotDetail; most: number }) {
-  const groups = groupSteps(lot.steps);
+interface RowsProps<T> {
+  items: readonly T[];
+  keyOf: (item: T) => number;
+  draw: (item: T, before: T | undefined) => ReactNode;
+}
+
+/** A list of any length; a long one scrolls by itself. */
+function Rows<T>({ items, keyOf, draw }: RowsProps<T>) {
+  const [scroller, setScroller] = useState<HTMLElement | null>(null);
+  const many = items.length > MANY;
+  // The compiler leaves components with it as they are, which is what they want.
+  // eslint-disable-next-line react-hooks/incompatible-library
+  const rows = useVirtualizer({
+    count: many ? items.length : 0,
+    getScrollElement: () => scroller,
+    estimateSize: () => ROW_PX,
+    overscan: 8,
+    initialRect: { width: 300, height: 600 },
+  });
+  const list = { m: 0, p: 0, listStyle: "none" } as const;
+  if (!many) {
+    return (
+      <Box component="ol" aria-label="Steps" sx={list}>
+        {items.map((item, n) => (
+          <Line key={keyOf(item)}>{draw(item, items[n - 1])}</Line>
+        ))}
+      </Box>
+    );
+  }
+  const shown = rows.getVirtualItems();
   return (
-    <Box component="ol" aria-label="Steps" sx={{ m: 0, p: 0, listStyle: "none" }}>
-      {groups.slice(0, most).map((group, n) => {
-        const { first, steps } = group;
-        const many = steps.length > 1;
-        const place = many ? `${countOf(steps.length, "host")} side by side` : first.device;
-        const before = groups[n - 1];
-        return (
-          <Box component="li" key={first.id} sx={{ borderBottom: "1px solid var(--line)", p: "7px 14px" }}>
-            {(many || before?.first.device !== first.device || before.steps.length > 1) && (
-              <Typography sx={{ fontSize: 12, color: "var(--mute)" }}>on {place}</Typography>
-            )}
-            <Box
-              sx={{ display: "grid", gridTemplateColumns: `${many ? "44px" : "22px"} 1fr auto`, gap: 0.75 }}
-            >
-              <span className="mono" style={{ fontSize: 12, paddingTop: 1 }}>
-                {first.position + 1}
-                {many && `–${String((steps.at(-1)?.position ?? 0) + 1)}`}
-              </span>
-              <div>
-                <strong style={{ fontWeight: 600 }}>{groupTitle(group)}</strong>
-                <div style={{ color: "var(--mute)", fontSize: 12 }}>{groupDetail(group)}</div>
-              </div>
-              <span className="mono" style={{ fontSize: 12 }}>
-                {formatSeconds(Math.max(...steps.map((step) => step.planned_end - step.planned_start)))}
-              </span>
-            </Box>
-          </Box>
-        );
-      })}
-      {groups.length > most && <li style={{ padding: "8px 14px" }}>and {groups.length - most} more steps</li>}
-    </Box>
+    <>
+      <Typography sx={{ p: "6px 14px", fontSize: 12, color: "var(--mute)" }}>
+        {countOf(items.length, "row")}
+      </Typography>
+      <Box
+        ref={setScroller}
+        sx={{ height: "min(60vh, 560px)", overflow: "auto" }}
+        tabIndex={0}
+        role="region"
+        aria-label="All steps"
+      >
+        <Box
+          component="ol"
+          aria-label="Steps"
+          sx={{ ...list, position: "relative" }}
+          style={{ height: rows.getTotalSize() }}
+        >
+          {shown.map(({ index, start, key }) => {
+            const item = items[index];
+            return (
+              item !== undefined && (
+                <Line
+                  key={key}
+                  index={index}
+                  measure={rows.measureElement}
+                  start={start}
+                  count={items.length}
+                >
+                  {draw(item, items[index - 1])}
+                </Line>
+              )
+            );
+          })}
+        </Box>
+      </Box>
+    </>
+  );
+}
+
+interface LineProps {
+  children: ReactNode;
+  index?: number;
+  start?: number;
+  count?: number;
+  measure?: (node: HTMLElement | null) => void;
+}
+
+function Line({ children, index, start, count, measure }: LineProps) {
+  return (
+    <li
+      ref={measure}
+      data-index={index}
+      {...(index === undefined ? {} : { "aria-posinset": index + 1, "aria-setsize": count })}
+      style={{
+        borderBottom: "1px solid var(--line)",
+        padding: "7px 14px",
+        ...(start === undefined
+          ? {}
+          : { position: "absolute", left: 0, right: 0, transform: `translateY(${String(start)}px)` }),
+      }}
+    >
+      {children}
+    </li>
+  );
+}
+
+const GRID = { display: "grid", gap: 0.75 } as const;
+
+/** A step of a draft, or alike ones on several hosts in one row. */
+function DraftStep({ group, before }: { group: StepGroup; before: StepGroup | undefined }) {
+  const { first, steps } = group;
+  const many = steps.length > 1;
+  const place = many ? `${countOf(steps.length, "host")} side by side` : first.device;
+  return (
+    <>
+      {(many || before?.first.device !== first.device || before.steps.length > 1) && (
+        <Typography sx={{ fontSize: 12, color: "var(--mute)" }}>on {place}</Typography>
+      )}
+      <Box sx={{ ...GRID, gridTemplateColumns: `${many ? "44px" : "22px"} 1fr auto` }}>
+        <span className="mono" style={{ fontSize: 12, paddingTop: 1 }}>
+          {first.position + 1}
+          {many && `–${String((steps.at(-1)?.position ?? 0) + 1)}`}
+        </span>
+        <div>
+          <strong style={{ fontWeight: 600 }}>{groupTitle(group)}</strong>
+          <div style={{ color: "var(--mute)", fontSize: 12 }}>{groupDetail(group)}</div>
+        </div>
+        <span className="mono" style={{ fontSize: 12 }}>
+          {formatSeconds(Math.max(...steps.map((step) => step.planned_end - step.planned_start)))}
+        </span>
+      </Box>
+    </>
   );
 }
 
@@ -84,16 +190,9 @@ function StepRow({ step, newLane }: { step: Step; newLane: boolean }) {
   const copies = step.kind === "move_disk";
   const left = step.per_second > 0 ? (step.total_amount - step.done_amount) / step.per_second : null;
   return (
-    <Box
-      component="li"
-      sx={{
-        borderBottom: "1px solid var(--line)",
-        p: "7px 14px",
-        background: step.state === "running" ? "var(--tideSoft)" : "none",
-      }}
-    >
+    <>
       {newLane && <Typography sx={{ fontSize: 12, color: "var(--mute)" }}>on {step.device}</Typography>}
-      <Box sx={{ display: "grid", gridTemplateColumns: "22px 1fr auto", gap: 0.75, alignItems: "start" }}>
+      <Box sx={{ ...GRID, gridTemplateColumns: "26px 1fr 16px" }}>
         <span className="mono" style={{ fontSize: 12, paddingTop: 1 }}>
           {step.position + 1}
         </span>
@@ -101,7 +200,7 @@ function StepRow({ step, newLane }: { step: Step; newLane: boolean }) {
           <strong style={{ fontWeight: 600 }}>{step.title}</strong>
           <div style={{ color: "var(--mute)", fontSize: 12 }}>{step.detail}</div>
         </div>
-        <Mark kind={MARKS[step.state] ?? "unjudged"} label={step.state} />
+        <Mark kind={STEP_MARKS[step.state]} label={step.state} />
       </Box>
       {running && (
         <Box sx={{ pl: "28px", mt: 0.5 }}>
@@ -124,6 +223,6 @@ function StepRow({ step, newLane }: { step: Step; newLane: boolean }) {
           {step.problem.message} {step.problem.unchanged} {step.problem.hint}
         </Box>
       )}
-    </Box>
+    </>
   );
 }

@@ -20,7 +20,12 @@ export interface Lane {
   device: string;
   rows: number;
   bars: Bar[];
+  /** Devices whose lanes are alike and drawn as this one; it is the slowest of them. */
+  alike: number;
 }
+
+/** More lanes than this are folded to those that differ. */
+export const LANES_APART = 16;
 
 function span(step: LaneStep, origin: number | null, now: number): Omit<Bar, "id" | "row"> {
   if (origin !== null && step.started_at) {
@@ -31,6 +36,9 @@ function span(step: LaneStep, origin: number | null, now: number): Omit<Bar, "id
   return { start: step.planned_start, end: step.planned_end, real: false };
 }
 
+const inTime = (steps: readonly LaneStep[], origin: number | null, now: number) =>
+  [...steps].sort((a, b) => span(a, origin, now).start - span(b, origin, now).start);
+
 /** Lanes in the order their first steps come; bars that overlap in time take rows of their own. */
 export function layLanes(
   steps: readonly LaneStep[],
@@ -39,17 +47,35 @@ export function layLanes(
 ): { lanes: Lane[]; seconds: number } {
   const origin = startedAt ? Date.parse(startedAt) : null;
   const lanes = new Map<string, Lane>();
+  const ends = new Map<string, number[]>();
   let seconds = 1;
-  for (const step of steps) {
-    const lane = lanes.get(step.device) ?? { device: step.device, rows: 0, bars: [] };
+  for (const step of inTime(steps, origin, now)) {
+    const lane = lanes.get(step.device) ?? { device: step.device, rows: 0, bars: [], alike: 1 };
     lanes.set(step.device, lane);
     const bar = span(step, origin, now);
-    let row = 0;
-    while (lane.bars.some((other) => other.row === row && other.start < bar.end && bar.start < other.end))
-      row += 1;
+    const rows = ends.get(step.device) ?? [];
+    ends.set(step.device, rows);
+    // They come by their start: a row is free once its last bar has ended.
+    const free = rows.findIndex((end) => end <= bar.start);
+    const row = free < 0 ? rows.length : free;
+    rows[row] = bar.end;
     lane.bars.push({ id: step.id, row, ...bar });
-    lane.rows = Math.max(lane.rows, row + 1);
+    lane.rows = rows.length;
     seconds = Math.max(seconds, bar.end);
   }
   return { lanes: [...lanes.values()], seconds };
+}
+
+/** Many lanes, with those on which the same happens drawn as the one of them that ends last. */
+export function foldLanes(lanes: readonly Lane[], sameAs: (bar: Bar) => string): Lane[] {
+  if (lanes.length <= LANES_APART) return [...lanes];
+  const kept = new Map<string, Lane>();
+  const end = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.end));
+  for (const lane of lanes) {
+    const key = lane.bars.map(sameAs).join("|");
+    const other = kept.get(key);
+    const slowest = other && end(other) >= end(lane) ? other : lane;
+    kept.set(key, { ...slowest, alike: (other?.alike ?? 0) + 1 });
+  }
+  return [...kept.values()];
 }

@@ -1,23 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
+import { putAnswer } from "../api/cache";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { followed } from "../jobs/followed";
+import { formPath } from "../shell/pages";
 import { useTray } from "../shell/trayState";
-import { lotKey } from "./useLot";
+import { type LotDetail, lotQuery } from "./queries";
 
 type NewLot = Schemas["NewLotRequest"];
-type LotDetail = Schemas["LotDetail"];
-
-const PAGES: Record<string, (id: number, form: Record<string, unknown>) => string> = {
-  attach: (id) => `/attach?lot=${String(id)}`,
-  attach_file: (id) => `/attach/file?lot=${String(id)}`,
-  use_volume: (id) => `/attach/use?lot=${String(id)}`,
-  interfaces: (id) => `/attach/interfaces?lot=${String(id)}`,
-  attach_set: (id) => `/attach/set?lot=${String(id)}`,
-  detach: (id) => `/attach/detach?lot=${String(id)}`,
-  balance: (id, form) => `/balance/${encodeURIComponent(String(form.group))}?lot=${String(id)}`,
-};
 
 /** A new lot in draft; one that takes long to compute is drafted by a job. */
 async function drafted(body: NewLot): Promise<LotDetail> {
@@ -35,12 +26,11 @@ export function useDraft() {
   const { show } = useTray();
   return useMutation({
     mutationFn: drafted,
-    onSuccess: (lot, body) => {
-      const id = lot.summary.id;
-      queries.setQueryData(lotKey(id), lot);
+    onSuccess: async (lot) => {
+      const { id, kind } = lot.summary;
+      await putAnswer(queries, lotQuery(id).queryKey, lot);
       show(id);
-      const page = PAGES[lot.summary.kind];
-      void navigate(page ? page(id, body.form ?? {}) : `/lots/${String(id)}`);
+      void navigate(formPath(kind, id) ?? `/lots/${String(id)}`);
     },
   });
 }

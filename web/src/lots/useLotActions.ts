@@ -1,53 +1,80 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { putAnswer } from "../api/cache";
 import { api, unwrap } from "../api/client";
+import { ProblemError, problemOf } from "../api/problem";
 import { useJob } from "../jobs/useJob";
-import { type LotDetail, lotKey } from "./useLot";
+import { sessionQuery } from "../shell/queries";
+import { openForm } from "./drafts/useDraftForm";
+import { type LotDetail, lotQuery } from "./queries";
 
 /** Check, run, halt, undo and drop a lot; each puts the answer where the lot is shown. */
 export function useLotActions(id: number, version: string) {
   const queries = useQueryClient();
-  const path = { params: { path: { id: String(id) } } };
-  // What was seen is what runs or goes: the server refuses where somebody made another lot of it.
-  const seen = { params: { ...path.params, header: { "If-Match": `"${version}"` } } };
+  const path = { id: String(id) };
+  const lotKey = lotQuery(id).queryKey;
+  const session = JSON.stringify(sessionQuery().queryKey);
   const put = (lot: LotDetail) => {
-    queries.setQueryData(lotKey(lot.summary.id), lot);
-    void queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
+    void putAnswer(queries, lotQuery(lot.summary.id).queryKey, lot);
+    // What was just answered is as new as can be; all else may rest on it.
+    const known = [session, JSON.stringify(lotQuery(lot.summary.id).queryKey)];
+    void queries.invalidateQueries({ predicate: (query) => !known.includes(JSON.stringify(query.queryKey)) });
   };
   // A refused run has read and checked the lot anew: what is shown has to follow.
-  const onError = () => void queries.invalidateQueries({ queryKey: lotKey(id) });
-  const look = () => unwrap(api.GET("/api/lots/{id}/", path));
+  const onError = () => void queries.invalidateQueries({ queryKey: lotKey });
+  /** What was seen is what runs or goes: the form as typed, once it is stored. */
+  const seen = async () => {
+    const form = openForm(queries, id);
+    if (!form) return { "If-Match": `"${version}"` };
+    try {
+      return { "If-Match": `"${await form.settle()}"` };
+    } catch (error) {
+      const problem = problemOf(error);
+      throw new ProblemError({
+        ...problem,
+        title: `What you typed is not stored, so nothing was begun. ${problem.title}`,
+      });
+    }
+  };
+  const look = () => unwrap(api.GET("/api/lots/{id}/", { params: { path } }));
   const check = useJob({
-    ask: () => unwrap(api.POST("/api/lots/{id}/check/", path)),
+    ask: async () => {
+      await seen();
+      return unwrap(api.POST("/api/lots/{id}/check/", { params: { path } }));
+    },
     look,
     onSuccess: put,
     onError,
   });
   const run = useJob({
-    ask: () => unwrap(api.POST("/api/lots/{id}/run/", seen)),
+    ask: async () => unwrap(api.POST("/api/lots/{id}/run/", { params: { path, header: await seen() } })),
     look,
     onSuccess: put,
     onError,
   });
   const halt = useMutation({
-    mutationFn: () => unwrap(api.POST("/api/lots/{id}/halt/", path)),
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/halt/", { params: { path } })),
     onSuccess: put,
     onError,
   });
   const undo = useMutation({
-    mutationFn: () => unwrap(api.POST("/api/lots/{id}/undo/", path)),
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/undo/", { params: { path } })),
     onSuccess: put,
     onError,
   });
   const carriedOut = useMutation({
-    mutationFn: () => unwrap(api.POST("/api/lots/{id}/carried_out/", path)),
+    mutationFn: () => unwrap(api.POST("/api/lots/{id}/carried_out/", { params: { path } })),
     onSuccess: put,
     onError,
   });
   const drop = useMutation({
-    mutationFn: () => unwrap(api.DELETE("/api/lots/{id}/", seen)),
-    onSuccess: () => void queries.invalidateQueries({ queryKey: ["lots"] }),
+    mutationFn: async () => unwrap(api.DELETE("/api/lots/{id}/", { params: { path, header: await seen() } })),
+    onSuccess: () => {
+      queries.removeQueries({ queryKey: lotKey });
+      void queries.invalidateQueries();
+    },
     onError,
   });
+  const all = [check, run, halt, undo, carriedOut, drop];
   return {
     check,
     run,
@@ -55,6 +82,7 @@ export function useLotActions(id: number, version: string) {
     undo,
     carriedOut,
     drop,
-    error: check.error ?? run.error ?? halt.error ?? undo.error ?? carriedOut.error ?? drop.error,
+    error: all.find((each) => each.error)?.error ?? null,
+    busy: all.some((each) => each.isPending),
   };
 }

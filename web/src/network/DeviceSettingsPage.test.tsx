@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { DeviceSettingsPage } from "./DeviceSettingsPage";
 
 const row = (
@@ -62,13 +63,9 @@ const answers = (more: Record<string, unknown> = {}) => ({
   ...more,
 });
 const choose = async (label: string, option: RegExp) => {
-  fireEvent.mouseDown(await screen.findByRole("combobox", { name: label }));
-  fireEvent.click(await screen.findByRole("option", { name: option }));
+  await user.click(await screen.findByRole("combobox", { name: label }));
+  await user.click(await screen.findByRole("option", { name: option }));
 };
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("device settings", () => {
   it("mark the host that differs from the others", async () => {
@@ -87,7 +84,7 @@ describe("device settings", () => {
     expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
     await choose("Set to", /^round robin/);
     expect(await screen.findByText("3 devices, 1 would change")).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "Draft lot" }));
+    await user.click(screen.getByRole("button", { name: "Draft lot" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
         kind: "device_settings",
@@ -103,13 +100,13 @@ describe("device settings", () => {
     const asked = serve(answers({ "POST /api/lots/": lot() }));
     renderPage(<DeviceSettingsPage />);
     await choose("Cluster", /quayside/);
-    fireEvent.change(screen.getByLabelText("Datastore or volume"), { target: { value: "berth" } });
+    await type(screen.getByLabelText("Datastore or volume"), "berth");
     await choose("Set to", /^one path/);
     const button = screen.getByRole("button", { name: "Draft lot" });
     await waitFor(() => {
       expect(button).toBeEnabled();
     });
-    fireEvent.click(button);
+    await user.click(button);
     await waitFor(() => {
       expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toMatchObject({
         form: { filter: { cluster: "quayside", text: "berth" }, setting: "path_policy", value: "OnePath" },
@@ -122,12 +119,12 @@ describe("device settings", () => {
     renderPage(<DeviceSettingsPage />);
     await choose("Setting", /queue depth/);
     const field = await screen.findByLabelText("Set to, I/Os");
-    fireEvent.change(field, { target: { value: "400" } });
+    await type(field, "400");
     expect(screen.getByText("Give a whole number from 1 to 256 I/Os.")).toBeVisible();
     expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
-    fireEvent.change(field, { target: { value: "24" } });
+    await type(field, "24");
     expect(await screen.findByText("3 devices, 2 would change")).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "Draft lot" }));
+    await user.click(screen.getByRole("button", { name: "Draft lot" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toMatchObject({
         form: { setting: "queue_depth", value: "24" },

@@ -3,23 +3,21 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { DataGrid, type GridColDef } from "@mui/x-data-grid";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
-import { api, unwrap } from "../api/client";
+import { useDeferredValue, useMemo, useState } from "react";
+import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { Choice } from "../lots/drafts/fields";
 import { useDraft } from "../lots/useDraft";
-import { ProblemAlert } from "../parts/ProblemAlert";
-import { useSession } from "../shell/useSession";
 import { countOf } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { useTableUrl } from "../parts/table/useTableUrl";
+import { Page } from "../shell/Page";
+import { useSession } from "../shell/useSession";
 
 type Row = Schemas["DeviceRow"];
 type Setting = Schemas["DeviceSetting"];
-interface Filter {
-  cluster: string;
-  array: string;
-  text: string;
-}
 
 const valueOf = (row: Row, setting: Setting): string =>
   setting.name === "path_policy"
@@ -39,132 +37,128 @@ const isValue = (setting: Setting, value: string): boolean =>
     ? setting.choices.some((choice) => choice.name === value)
     : /^\d+$/.test(value) && Number(value) >= setting.least && Number(value) <= setting.most;
 
-const settingColumn = (setting: Setting): GridColDef<Row> => ({
-  field: setting.name,
-  headerName: setting.label.charAt(0).toUpperCase() + setting.label.slice(1),
-  width: setting.choices.length ? 150 : 115,
-  type: setting.choices.length ? "string" : "number",
-  renderCell: ({ row }) => (
-    <span>
+const settingColumn = (setting: Setting): Column<Row> => ({
+  key: setting.name,
+  head: setting.label.charAt(0).toUpperCase() + setting.label.slice(1),
+  width: setting.choices.length ? 160 : 120,
+  value: (row) => valueOf(row, setting),
+  cell: (row) => (
+    <>
       {row.odd.includes(setting.name) && (
         <span title="most hosts have another value for this volume" style={{ color: "var(--buoyText)" }}>
           ▲ differs{" "}
         </span>
       )}
       {inWords(setting, valueOf(row, setting))}
-    </span>
+    </>
   ),
 });
 
-const columns = (
+const columnsOf = (
   settings: readonly Setting[],
   chosen: Setting | undefined,
   wanted: string,
-): GridColDef<Row>[] => [
-  { field: "host", headerName: "Host", width: 85 },
-  { field: "datastore", headerName: "Datastore", flex: 1, minWidth: 85 },
-  { field: "volume", headerName: "Volume", flex: 1, minWidth: 85 },
-  { field: "array", headerName: "Array", width: 80 },
-  { field: "paths", headerName: "Paths", width: 65, type: "number" },
+): Column<Row>[] => [
+  { key: "host", head: "Host", value: (row) => row.host, width: 110, sticky: true },
+  { key: "datastore", head: "Datastore", value: (row) => row.datastore },
+  { key: "volume", head: "Volume", value: (row) => row.volume },
+  { key: "array", head: "Array", value: (row) => row.array, width: 90 },
+  { key: "paths", head: "Paths", value: (row) => row.paths, width: 75, figures: true },
   ...settings.map(settingColumn),
   {
-    field: "after",
-    headerName: "Would be",
-    width: 110,
+    key: "after",
+    head: "Would be",
+    width: 120,
     sortable: false,
-    valueGetter: (_value, row) =>
+    value: (row) =>
       !chosen || !wanted ? "" : valueOf(row, chosen) === wanted ? "as it is" : inWords(chosen, wanted),
   },
 ];
+const keyOf = (row: Row) => String(row.id);
+const NOTHING: readonly Row[] = [];
+const FILTERS = ["cluster", "array", "text"] as const;
 
 /** Settings of many devices on many hosts: filter, see the difference row by row, draft one lot. */
 export function DeviceSettingsPage() {
-  const [filter, setFilter] = useState<Filter>({ cluster: "", array: "", text: "" });
+  const { filters, filter } = useTableUrl(FILTERS);
   const [name, setName] = useState("path_policy");
   const [value, setValue] = useState("");
-  const asked = useDeferredValue(filter);
+  const asked = useDeferredValue(filters.text);
+  const query = { cluster: filters.cluster, array: filters.array, text: asked };
   const { data: session } = useSession();
   const draft = useDraft();
   const found = useQuery({
-    queryKey: ["device settings", asked],
-    queryFn: () => unwrap(api.GET("/api/network/device-settings/", { params: { query: asked } })),
+    ...queryOptions("get", "/api/network/device-settings/", { params: { query } }),
     placeholderData: keepPreviousData,
-    refetchInterval: 20_000,
   });
   const data = found.data;
+  // Rows of another filter than the one typed say nothing of what a lot would change.
+  const stale = found.isPlaceholderData || asked !== filters.text;
   const setting = data?.settings.find((each) => each.name === name);
   // A number is compared as rows have it, without zeros before it.
   const wanted =
     !setting || !isValue(setting, value) ? "" : setting.choices.length ? value : String(Number(value));
   const wrong = value !== "" && !wanted;
-  const differ =
-    setting && wanted && data ? data.rows.filter((row) => valueOf(row, setting) !== wanted).length : 0;
-  const listed = data !== undefined && data.total > data.rows.length;
+  const rows = data?.rows ?? NOTHING;
+  const differ = setting && wanted ? rows.filter((row) => valueOf(row, setting) !== wanted).length : 0;
+  const listed = data !== undefined && data.total > rows.length;
+  const columns = useMemo(
+    () => columnsOf(data?.settings ?? [], setting, wanted),
+    [data?.settings, setting, wanted],
+  );
   const pick = (key: "cluster" | "array", label: string, options: readonly string[]) => (
-    <TextField
-      select
-      label={label}
-      value={filter[key]}
-      onChange={(event) => {
-        setFilter({ ...filter, [key]: event.target.value });
-      }}
-      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-      sx={{ width: 120 }}
-    >
-      <MenuItem value="">all</MenuItem>
-      {options.map((option) => (
-        <MenuItem key={option} value={option}>
-          {option}
-        </MenuItem>
-      ))}
-    </TextField>
+    <Box sx={{ width: 130 }}>
+      <Choice
+        label={label}
+        value={filters[key] || "all"}
+        fixed={false}
+        options={["all", ...options].map((option) => [option, option] as const)}
+        choose={(option) => {
+          filter(key, option === "all" ? "" : option);
+        }}
+      />
+    </Box>
   );
   return (
-    <>
-      <Typography variant="h1" sx={{ mb: 1.5 }}>
-        Device settings
-      </Typography>
-      <ProblemAlert error={found.error ?? draft.error} />
+    <Page title="Device settings" stage="attach" error={found.error ?? draft.error} loading={!data}>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 0.75, flexWrap: "wrap" }}>
         {pick("cluster", "Cluster", data?.clusters ?? [])}
         {pick("array", "Array", data?.arrays ?? [])}
         <TextField
           label="Datastore or volume"
-          value={filter.text}
+          value={filters.text}
           onChange={(event) => {
-            setFilter({ ...filter, text: event.target.value });
+            filter("text", event.target.value);
           }}
           sx={{ width: 160 }}
         />
-        <TextField
-          select
-          label="Setting"
-          value={data ? name : ""}
-          onChange={(event) => {
-            setName(event.target.value);
-            setValue("");
-          }}
-          sx={{ width: 130 }}
-        >
-          {(data?.settings ?? []).map((each) => (
-            <MenuItem key={each.name} value={each.name}>
-              {each.label}
-            </MenuItem>
-          ))}
-        </TextField>
+        <Box sx={{ width: 140 }}>
+          <Choice
+            label="Setting"
+            value={name}
+            fixed={false}
+            options={(data?.settings ?? []).map((each) => [each.name, each.label] as const)}
+            choose={(next) => {
+              setName(next);
+              setValue("");
+            }}
+          />
+        </Box>
         {setting && <ValueField setting={setting} value={value} wrong={wrong} onChange={setValue} />}
         <Button
           variant="contained"
-          disabled={!wanted || !(differ || listed) || !session?.may_change || draft.isPending}
+          disabled={stale || !wanted || !(differ || listed) || !session?.may_change || draft.isPending}
           onClick={() => {
-            draft.mutate({ kind: "device_settings", form: { filter, setting: name, value: wanted } });
+            draft.mutate({ kind: "device_settings", form: { filter: query, setting: name, value: wanted } });
           }}
         >
           Draft lot
         </Button>
         <Typography color="textSecondary" role="status">
           {data &&
-            `${countOf(data.total, "device")}${wanted ? `, ${String(differ)} ${listed ? "of those listed " : ""}would change` : ""}`}
+            (stale
+              ? "looking …"
+              : `${countOf(data.total, "device")}${wanted ? `, ${String(differ)} ${listed ? "of those listed " : ""}would change` : ""}`)}
         </Typography>
       </Box>
       <Typography color={wrong ? "error" : "textSecondary"} sx={{ mb: 1 }}>
@@ -173,22 +167,20 @@ export function DeviceSettingsPage() {
             ? `Give a whole number from ${String(setting.least)} to ${String(setting.most)} ${setting.unit}.`
             : `${setting.label}: ${setting.text}`)}
       </Typography>
-      <DataGrid
-        rows={data?.rows ?? []}
-        columns={columns(data?.settings ?? [], setting, wanted)}
-        density="compact"
-        disableRowSelectionOnClick
-        disableColumnMenu
-        hideFooter={(data?.rows.length ?? 0) <= 100}
-        aria-label="Device settings"
-        sx={{ background: "var(--card)", maxHeight: "calc(100vh - 215px)" }}
+      <DataTable
+        name="Device settings"
+        title="Devices on hosts"
+        note={
+          listed
+            ? `The first ${String(rows.length)} of ${String(data.total)} are listed; the lot takes all that the filter takes.`
+            : ""
+        }
+        columns={columns}
+        rows={rows}
+        rowKey={keyOf}
+        empty="No device is so called; change the filter."
       />
-      {listed && (
-        <Typography color="textSecondary" sx={{ mt: 0.75 }}>
-          The first {data.rows.length} of {data.total} are listed; the lot takes all that the filter takes.
-        </Typography>
-      )}
-    </>
+    </Page>
   );
 }
 

@@ -1,20 +1,13 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
-import Typography from "@mui/material/Typography";
-import { Fragment } from "react";
+import { Fragment, useMemo } from "react";
 import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
-import { CsvButton } from "../parts/CsvButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 import { useSession } from "../shell/useSession";
 
 type Row = Schemas["StorageInterface"];
-type Draft = ReturnType<typeof useDraft>;
 
 interface InterfacesProps {
   cluster: string;
@@ -23,15 +16,12 @@ interface InterfacesProps {
   moreHosts: number;
 }
 
-const HEADS = ["Host", "Interface", "State", "Address", "VLAN", "Frames", "Active", "Standby", "Unused"];
-const NOWRAP = { whiteSpace: "nowrap" };
-
 /** Names side by side; a line breaks between them, not within one. */
 function Names({ names }: { names: readonly string[] }) {
   if (names.length === 0) return "–";
   return names.map((name, n) => (
     <Fragment key={name}>
-      <span style={NOWRAP}>
+      <span style={{ whiteSpace: "nowrap" }}>
         {name}
         {n < names.length - 1 && ","}
       </span>{" "}
@@ -39,105 +29,74 @@ function Names({ names }: { names: readonly string[] }) {
   ));
 }
 
+const names = (key: "active" | "standby" | "unused", head: string): Column<Row> => ({
+  key,
+  head,
+  value: (row) => row[key].join(" "),
+  cell: (row) => <Names names={row[key]} />,
+});
+
 /** The hosts' storage interfaces with their uplinks, and the lot that settles what keeps one from the array. */
 export function Interfaces({ cluster, array, rows, moreHosts }: InterfacesProps) {
   const draft = useDraft();
   const { data: session } = useSession();
+  const blocked = !session?.may_change || draft.isPending;
+  const { mutate } = draft;
+  const columns = useMemo((): Column<Row>[] => {
+    return [
+      { key: "host", head: "Host", value: (row) => row.host, sticky: true, width: 110 },
+      { key: "interface", head: "Interface", value: (row) => row.name, width: 110 },
+      {
+        key: "state",
+        head: "State",
+        value: (row) => row.reason || "in order",
+        cell: (row) => (
+          <span style={row.reason ? { color: "var(--buoyText)" } : {}}>
+            {row.reason ? `▲ ${row.reason}` : "■ in order"}
+            {row.fix && (
+              <Button
+                variant="outlined"
+                sx={{ display: "block", mt: 0.5 }}
+                disabled={blocked}
+                aria-label={`${row.fix.action}: ${row.name} on ${row.host}`}
+                onClick={() => {
+                  if (row.fix) mutate({ kind: row.fix.kind, form: row.fix.form });
+                }}
+              >
+                {row.fix.action}
+              </Button>
+            )}
+          </span>
+        ),
+      },
+      { key: "address", head: "Address", value: (row) => row.address || "none", mono: true, width: 150 },
+      { key: "vlan", head: "VLAN", value: (row) => row.vlan, mono: true, width: 70 },
+      { key: "frame_bytes", head: "Frames", value: (row) => row.frame_bytes, mono: true, width: 80 },
+      names("active", "Active"),
+      names("standby", "Standby"),
+      names("unused", "Unused"),
+    ];
+  }, [blocked, mutate]);
   if (rows.length === 0) return null;
   return (
-    <Box sx={{ mt: 2 }}>
-      <Box sx={{ display: "flex", alignItems: "center", mb: 1 }}>
-        <Typography variant="h2" component="h2" sx={{ flex: 1 }}>
-          Storage interfaces
-        </Typography>
-        <CsvButton
-          name={`storage interfaces of ${cluster} for ${array}`}
-          heads={HEADS.map((head) => head.toLowerCase())}
-          rows={() =>
-            rows.map((row) => [
-              row.host,
-              row.name,
-              row.reason || "in order",
-              row.address,
-              row.vlan,
-              row.frame_bytes,
-              row.active.join(" "),
-              row.standby.join(" "),
-              row.unused.join(" "),
-            ])
-          }
-        />
-      </Box>
+    <>
       <ProblemAlert error={draft.error} />
-      <Box
-        sx={{ overflowX: "auto", background: "var(--card)", border: "1px solid var(--line)" }}
-        tabIndex={0}
-        role="group"
-        aria-label="Storage interfaces of the hosts"
-      >
-        <Table size="small" aria-label="Storage interfaces">
-          <TableHead>
-            <TableRow>
-              {HEADS.map((head) => (
-                <TableCell key={head}>{head}</TableCell>
-              ))}
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {rows.map((row) => (
-              <Interface
-                key={`${row.host} ${row.name}`}
-                row={row}
-                draft={draft}
-                mayChange={session?.may_change ?? false}
-              />
-            ))}
-          </TableBody>
-        </Table>
-      </Box>
-      <Typography color="textSecondary" sx={{ mt: 0.5 }}>
-        {moreHosts > 0 && `and ${String(moreHosts)} more hosts; those with a trouble are listed first. `}
-        Unused: uplinks that other interfaces of the host have.
-      </Typography>
-    </Box>
+      <DataTable
+        name={`Storage interfaces of ${cluster} for ${array}`}
+        title="Storage interfaces"
+        note={
+          moreHosts > 0
+            ? `and those of ${String(moreHosts)} more hosts; those with trouble are listed first`
+            : ""
+        }
+        columns={columns}
+        rows={rows}
+        rowKey={keyOf}
+        tall
+        empty="No host has a storage interface."
+      />
+    </>
   );
 }
 
-function Interface({ row, draft, mayChange }: { row: Row; draft: Draft; mayChange: boolean }) {
-  const { fix } = row;
-  return (
-    <TableRow>
-      <TableCell sx={NOWRAP}>{row.host}</TableCell>
-      <TableCell sx={NOWRAP}>{row.name}</TableCell>
-      <TableCell sx={row.reason ? { color: "var(--buoyText)", minWidth: 170 } : {}}>
-        {row.reason ? `▲ ${row.reason}` : "■ in order"}
-        {fix && (
-          <Button
-            size="small"
-            variant="outlined"
-            sx={{ display: "block", mt: 0.5 }}
-            disabled={!mayChange || draft.isPending}
-            aria-label={`${fix.action}: ${row.name} on ${row.host}`}
-            onClick={() => {
-              draft.mutate({ kind: fix.kind, form: fix.form });
-            }}
-          >
-            {fix.action}
-          </Button>
-        )}
-      </TableCell>
-      <TableCell className="mono">{row.address || "none"}</TableCell>
-      <TableCell className="mono">{row.vlan ?? "–"}</TableCell>
-      <TableCell className="mono">{row.frame_bytes ?? "–"}</TableCell>
-      <TableCell>
-        <Names names={row.active} />
-      </TableCell>
-      <TableCell>
-        <Names names={row.standby} />
-      </TableCell>
-      <TableCell sx={{ minWidth: 130 }}>
-        <Names names={row.unused} />
-      </TableCell>
-    </TableRow>
-  );
-}
+const keyOf = (row: Row) => `${row.host} ${row.name}`;

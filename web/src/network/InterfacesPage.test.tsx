@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { lot, person, summary } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { type } from "../tests/user";
 import { InterfacesPage } from "./InterfacesPage";
 
 const form: Schemas["InterfaceForm"] = { cluster: "quayside", array: "chalk", addresses: {} };
@@ -41,10 +42,6 @@ const answers = (more: Record<string, unknown> = {}) => ({
 });
 const open = () => renderPage(<InterfacesPage />, "/attach/interfaces?lot=9");
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("new storage interfaces", () => {
   it("proposes an address for each and says what it brings", async () => {
     serve(answers());
@@ -57,9 +54,7 @@ describe("new storage interfaces", () => {
   it("takes each address as it is edited", async () => {
     const asked = serve(answers());
     open();
-    fireEvent.change(await screen.findByLabelText("Address on quay-02"), {
-      target: { value: "10.40.12.150" },
-    });
+    await type(await screen.findByLabelText("Address on quay-02"), "10.40.12.150");
     await waitFor(() => {
       expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
         ...form,

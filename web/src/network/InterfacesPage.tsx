@@ -1,111 +1,91 @@
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { Link, useSearchParams } from "react-router";
-import { api, unwrap } from "../api/client";
+import { Link } from "react-router";
+import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { Panel } from "../parts/Panel";
-import { ProblemAlert } from "../parts/ProblemAlert";
-import { DraftHead } from "../lots/DraftParts";
-import { useTypedForm } from "../lots/useTypedForm";
+import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
+import type { Bound } from "../lots/drafts/fields";
+import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { countOf } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 
 type Form = Schemas["InterfaceForm"];
 type Plan = Schemas["InterfacePlan"];
 
-const HEADS = ["Host", "Interface", "Subnet", "Address", "VLAN", "Frames", "Uplink"];
-const CELL = { padding: "6px 12px" } as const;
-
 /** New storage interfaces with the next free addresses, each of which can be edited. */
 export function InterfacesPage() {
-  const [search] = useSearchParams();
-  const id = Number(search.get("lot")) || null;
-  if (id) return <InterfacesDraft key={id} id={id} />;
   return (
-    <Typography>
-      Begin from a finding under <Link to="/">Rounds</Link>: a host that lacks an interface.
-    </Typography>
+    <DraftRoute
+      title="Storage interfaces"
+      begin={
+        <>
+          Begin from a finding under <Link to="/">Rounds</Link>: a host that lacks an interface.
+        </>
+      }
+    >
+      {(lot) => <InterfacesDraft key={lot} lot={lot} />}
+    </DraftRoute>
   );
 }
 
-const EMPTY: Form = { cluster: "", array: "", addresses: {} };
-
-function InterfacesDraft({ id }: { id: number }) {
-  const path = { params: { path: { id } } };
-  const { data, error, form, change, head, fixed } = useTypedForm(id, EMPTY, {
-    load: () => unwrap(api.GET("/api/network/interface-drafts/{id}/", path)),
+function InterfacesDraft({ lot }: { lot: number }) {
+  const params = { path: { id: lot } };
+  const draft = useDraftForm(lot, {
+    stored: queryOptions("get", "/api/network/interface-drafts/{id}/", { params }),
     store: (body: Form, seen) =>
-      unwrap(api.PUT("/api/network/interface-drafts/{id}/", { ...path, ...seen, body })),
+      unwrap(api.PUT("/api/network/interface-drafts/{id}/", { params, ...seen, body })),
   });
-  const plan = data?.plan;
+  const plan = draft.answer?.plan;
   return (
-    <>
-      <DraftHead {...head} title={`Storage interfaces for ${plan?.array ?? "an array"}`} />
-      <ProblemAlert error={error} />
-      {plan && <Rows plan={plan} form={form} fixed={fixed} change={change} />}
-      {data && !plan && (
-        <Typography>Every host has an interface where its fellows have one: nothing to make.</Typography>
-      )}
-    </>
+    <DraftPage draft={draft} title={`Storage interfaces for ${plan?.array ?? "an array"}`}>
+      {(form) =>
+        plan ? (
+          <Rows plan={plan} of={{ form, change: draft.change, fixed: draft.fixed }} />
+        ) : (
+          <Typography>Every host has an interface where its fellows have one: nothing to make.</Typography>
+        )
+      }
+    </DraftPage>
   );
 }
 
-interface RowsProps {
-  plan: Plan;
-  form: Form;
-  fixed: boolean;
-  change: (part: Partial<Form>) => void;
-}
-
-function Rows({ plan, form, fixed, change }: RowsProps) {
+function Rows({ plan, of: { form, change, fixed } }: { plan: Plan; of: Bound<Form> }) {
+  const columns: Column<Plan["rows"][number]>[] = [
+    { key: "host", head: "Host", value: (row) => row.host },
+    { key: "interface", head: "Interface", value: (row) => row.name },
+    { key: "subnet", head: "Subnet", value: (row) => row.subnet, mono: true },
+    {
+      key: "address",
+      head: "Address",
+      value: (row) => form.addresses[row.key] ?? row.address,
+      cell: (row) => (
+        <TextField
+          label={`Address on ${row.host}`}
+          value={form.addresses[row.key] ?? row.address}
+          disabled={fixed}
+          error={row.problem !== ""}
+          helperText={row.problem || "the next free one"}
+          onChange={(event) => {
+            change({ addresses: { ...form.addresses, [row.key]: event.target.value } });
+          }}
+          sx={{ mt: 0.75 }}
+        />
+      ),
+    },
+    { key: "vlan", head: "VLAN", value: (row) => row.vlan, mono: true },
+    { key: "frame_bytes", head: "Frames", value: (row) => row.frame_bytes, mono: true },
+    { key: "uplink", head: "Uplink", value: (row) => row.uplink },
+  ];
   return (
-    <Panel
+    <DataTable
+      name="Interfaces to make"
       title="Interfaces to make"
       note={`${countOf(plan.paths_now, "path")} to ${plan.array} now, ${String(plan.paths_after)} after`}
-    >
-      <table style={{ borderCollapse: "collapse", fontSize: 13, width: "100%" }}>
-        <thead>
-          <tr style={{ textAlign: "left", color: "var(--mute)", fontSize: 12 }}>
-            {HEADS.map((head) => (
-              <th key={head} style={{ ...CELL, fontWeight: 400 }}>
-                {head}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {plan.rows.map((row) => (
-            <tr key={row.key} style={{ borderTop: "1px solid var(--line)", verticalAlign: "top" }}>
-              <th scope="row" style={{ ...CELL, textAlign: "left" }}>
-                {row.host}
-              </th>
-              <td style={CELL}>{row.name}</td>
-              <td className="mono" style={CELL}>
-                {row.subnet}
-              </td>
-              <td style={{ ...CELL, paddingTop: 14 }}>
-                <TextField
-                  size="small"
-                  label={`Address on ${row.host}`}
-                  value={form.addresses[row.key] ?? row.address}
-                  disabled={fixed}
-                  error={row.problem !== ""}
-                  helperText={row.problem || "the next free one"}
-                  onChange={(event) => {
-                    change({ addresses: { ...form.addresses, [row.key]: event.target.value } });
-                  }}
-                />
-              </td>
-              <td className="mono" style={CELL}>
-                {row.vlan}
-              </td>
-              <td className="mono" style={CELL}>
-                {row.frame_bytes}
-              </td>
-              <td style={CELL}>{row.uplink}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Panel>
+      columns={columns}
+      rows={plan.rows}
+      rowKey={(row) => row.key}
+      empty="Nothing is to be made."
+    />
   );
 }

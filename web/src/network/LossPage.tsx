@@ -1,24 +1,22 @@
 import Autocomplete from "@mui/material/Autocomplete";
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, unwrap } from "../api/client";
+import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { Mark } from "../parts/Mark";
-import { ProblemAlert } from "../parts/ProblemAlert";
 import { countOf } from "../parts/format";
+import { Mark } from "../parts/Mark";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { Page } from "../shell/Page";
 
 type Component = Schemas["ComponentRow"];
 type Loss = Schemas["LossAnswer"];
+type Volume = Loss["volumes"][number];
+type Machine = Loss["machines"][number];
 
 /** What if a component is taken away: which volumes, hosts and machines stop, and which are left on one leg. */
 export function LossPage() {
@@ -26,23 +24,18 @@ export function LossPage() {
   const kind = search.get("kind") ?? "";
   const name = search.get("name") ?? "";
   const loss = useQuery({
-    queryKey: ["loss", kind, name],
-    queryFn: () => unwrap(api.GET("/api/network/loss/", { params: { query: { kind, name } } })),
+    ...queryOptions("get", "/api/network/loss/", { params: { query: { kind, name } } }),
     enabled: kind !== "",
     placeholderData: keepPreviousData,
   });
   return (
-    <>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1.5, flexWrap: "wrap" }}>
-        <Typography variant="h1">What if it is taken away</Typography>
-        <Choose
-          chosen={kind ? { kind, name } : null}
-          choose={(component) => {
-            setSearch(component ? { kind: component.kind, name: component.name } : {});
-          }}
-        />
-        <Box sx={{ flex: 1 }} />
-        {loss.data && (
+    <Page
+      title="What if it is taken away"
+      stage="attach"
+      error={loss.error}
+      loading={kind !== "" && !loss.data}
+      actions={
+        loss.data && (
           <>
             <Button
               component="a"
@@ -58,9 +51,15 @@ export function LossPage() {
               Print
             </Button>
           </>
-        )}
-      </Box>
-      <ProblemAlert error={loss.error} />
+        )
+      }
+    >
+      <Choose
+        chosen={kind ? { kind, name } : null}
+        choose={(component) => {
+          setSearch(component ? { kind: component.kind, name: component.name } : {});
+        }}
+      />
       {!kind && (
         <Typography color="textSecondary">
           Choose what the storage or network team will work on: an array, controller, portal, switch, subnet,
@@ -68,7 +67,7 @@ export function LossPage() {
         </Typography>
       )}
       {loss.data && kind && <Answer loss={loss.data} />}
-    </>
+    </Page>
   );
 }
 
@@ -81,14 +80,13 @@ function Choose({ chosen, choose }: ChooseProps) {
   const [text, setText] = useState("");
   const wanted = useDeferredValue(text);
   const found = useQuery({
-    queryKey: ["components", wanted],
-    queryFn: () => unwrap(api.GET("/api/network/components/", { params: { query: { q: wanted } } })),
+    ...queryOptions("get", "/api/network/components/", { params: { query: { q: wanted } } }),
     placeholderData: keepPreviousData,
   });
   const label = (component: Component) => `${component.kind} ${component.name}`;
   return (
     <Autocomplete
-      sx={{ width: 320 }}
+      sx={{ width: 320, mb: 1.5 }}
       size="small"
       options={found.data ?? []}
       value={chosen}
@@ -110,64 +108,47 @@ const machines = (count: number) => countOf(count, "machine");
 
 function Answer({ loss }: { loss: Loss }) {
   const { component, machines_stop: stop, machines_thinner: thinner } = loss;
+  const total = stop + thinner;
   return (
     <>
       <Typography sx={{ mb: 1.5, fontSize: 15 }} role="status">
         Without {component.kind} <strong>{component.name}</strong>:{" "}
         {stop > 0 ? (
           <strong style={{ color: "var(--buoyText)" }}>
-            ▲ {machines(stop)} with {String(loss.disks_stop)} disks stop
+            ▲ {machines(stop)} with {countOf(loss.disks_stop, "disk")} stop
           </strong>
         ) : (
           "■ no machine stops"
         )}
         {thinner > 0 && `, ◪ ${machines(thinner)} left on one leg`}
-        {stop + thinner === 0 && ", and redundancy stays as it is"}.
+        {total === 0 && ", and redundancy stays as it is"}.
       </Typography>
-      {loss.volumes.length > 0 && <Volumes loss={loss} />}
-      {loss.machines.length > 0 && <Machines loss={loss} />}
+      {loss.volumes.length > 0 && (
+        <DataTable
+          name="Volumes"
+          title="Volumes"
+          columns={VOLUMES}
+          rows={loss.volumes}
+          rowKey={volumeKey}
+          empty="None is touched."
+        />
+      )}
+      {loss.machines.length > 0 && (
+        <DataTable
+          name="Machines"
+          title="Machines"
+          note={
+            total > loss.machines.length
+              ? `The first ${String(loss.machines.length)} of ${String(total)} are shown; the CSV above has all.`
+              : ""
+          }
+          columns={MACHINES}
+          rows={loss.machines}
+          rowKey={machineKey}
+          empty="None is touched."
+        />
+      )}
     </>
-  );
-}
-
-const CARD = { background: "var(--card)", border: "1px solid var(--line)", mb: 2 };
-
-function Volumes({ loss }: { loss: Loss }) {
-  return (
-    <Table size="small" aria-label="Volumes" sx={CARD}>
-      <TableHead>
-        <TableRow>
-          {["Datastore", "Volume", "Pool", "Stops on", "Left on one leg"].map((head) => (
-            <TableCell key={head}>{head}</TableCell>
-          ))}
-        </TableRow>
-      </TableHead>
-      <TableBody>
-        {loss.volumes.map((row) => (
-          <TableRow key={row.id}>
-            <TableCell>
-              <Mark
-                kind={row.stops.length ? "over" : "part"}
-                label={row.stops.length ? "stops" : "thinner"}
-              />{" "}
-              {row.datastore_id === null ? (
-                "none"
-              ) : (
-                <Link to={`/trace/datastore/${String(row.datastore_id)}`}>{row.datastore}</Link>
-              )}
-            </TableCell>
-            <TableCell>
-              <Link to={`/trace/volume/${String(row.id)}`}>{row.name}</Link>
-            </TableCell>
-            <TableCell>
-              {row.array}, {row.pool}
-            </TableCell>
-            <TableCell>{hosts(row.stops)}</TableCell>
-            <TableCell>{hosts(row.thinner)}</TableCell>
-          </TableRow>
-        ))}
-      </TableBody>
-    </Table>
   );
 }
 
@@ -178,44 +159,66 @@ function hosts(names: readonly string[]): string {
   return (names.slice(0, HOSTS_SHOWN).join(", ") || "–") + (more > 0 ? ` and ${String(more)} more` : "");
 }
 
-function Machines({ loss }: { loss: Loss }) {
-  const total = loss.machines_stop + loss.machines_thinner;
-  return (
-    <>
-      <Table size="small" aria-label="Machines" sx={CARD}>
-        <TableHead>
-          <TableRow>
-            {["Machine", "Effect", "Host", "Operating system", "Address", "Disks", "On", "Labels"].map(
-              (head) => (
-                <TableCell key={head}>{head}</TableCell>
-              ),
-            )}
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {loss.machines.map((row) => (
-            <TableRow key={row.id}>
-              <TableCell>
-                <Link to={`/trace/machine/${String(row.id)}`}>{row.name}</Link>
-              </TableCell>
-              <TableCell sx={{ color: row.effect === "stops" ? "var(--buoyText)" : "inherit" }}>
-                {row.effect === "stops" ? "▲ stops" : "◪ one leg left"}
-              </TableCell>
-              <TableCell>{row.host}</TableCell>
-              <TableCell>{row.os}</TableCell>
-              <TableCell className="mono">{row.address}</TableCell>
-              <TableCell className="mono">{row.disks}</TableCell>
-              <TableCell>{row.datastores.join(", ")}</TableCell>
-              <TableCell>{row.labels.join(", ") || "–"}</TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
-      {total > loss.machines.length && (
-        <Typography color="textSecondary">
-          The first {loss.machines.length} of {total} are shown; the CSV has all.
-        </Typography>
-      )}
-    </>
-  );
-}
+const volumeKey = (row: Volume) => String(row.id);
+const machineKey = (row: Machine) => String(row.id);
+
+const VOLUMES: readonly Column<Volume>[] = [
+  {
+    key: "datastore",
+    head: "Datastore",
+    value: (row) => row.datastore,
+    cell: (row) => (
+      <>
+        <Mark kind={row.stops.length ? "over" : "part"} label={row.stops.length ? "stops" : "thinner"} />{" "}
+        {row.datastore_id === null ? (
+          "none"
+        ) : (
+          <Link to={`/trace/datastore/${String(row.datastore_id)}`}>{row.datastore}</Link>
+        )}
+      </>
+    ),
+  },
+  {
+    key: "volume",
+    head: "Volume",
+    value: (row) => row.name,
+    cell: (row) => <Link to={`/trace/volume/${String(row.id)}`}>{row.name}</Link>,
+  },
+  { key: "pool", head: "Pool", value: (row) => `${row.array}, ${row.pool}` },
+  { key: "stops", head: "Stops on", value: (row) => row.stops.join(" "), cell: (row) => hosts(row.stops) },
+  {
+    key: "thinner",
+    head: "Left on one leg",
+    value: (row) => row.thinner.join(" "),
+    cell: (row) => hosts(row.thinner),
+  },
+];
+
+const EFFECTS = { stops: "▲ stops", thinner: "◪ one leg left" } as const;
+
+const MACHINES: readonly Column<Machine>[] = [
+  {
+    key: "machine",
+    head: "Machine",
+    value: (row) => row.name,
+    cell: (row) => <Link to={`/trace/machine/${String(row.id)}`}>{row.name}</Link>,
+    sticky: true,
+  },
+  {
+    key: "effect",
+    head: "Effect",
+    value: (row) => row.effect,
+    cell: (row) => (
+      <span style={{ color: row.effect === "stops" ? "var(--buoyText)" : "inherit" }}>
+        {EFFECTS[row.effect]}
+      </span>
+    ),
+    width: 120,
+  },
+  { key: "host", head: "Host", value: (row) => row.host, width: 110 },
+  { key: "os", head: "Operating system", value: (row) => row.os },
+  { key: "address", head: "Address", value: (row) => row.address, mono: true, width: 120 },
+  { key: "disks", head: "Disks", value: (row) => row.disks, figures: true, width: 70 },
+  { key: "datastores", head: "On", value: (row) => row.datastores.join(", ") },
+  { key: "labels", head: "Labels", value: (row) => row.labels.join(", ") },
+];

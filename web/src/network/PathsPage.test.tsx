@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { Refusal, renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { PathsPage } from "./PathsPage";
 
 const paths = (part: Partial<Schemas["PathsAnswer"]> = {}): Schemas["PathsAnswer"] => ({
@@ -52,10 +53,6 @@ const show = (at = "/attach/paths") =>
     at,
   );
 
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
-
 describe("paths", () => {
   it("say first how many are missing", async () => {
     serve({ "GET /api/network/paths/": paths() });
@@ -89,13 +86,13 @@ describe("paths", () => {
   it("keep the choice of a volume in the address, and drop it with another cluster", async () => {
     serve({ "GET /api/network/paths/": paths() });
     show();
-    fireEvent.mouseDown(await screen.findByRole("combobox", { name: "Volume" }));
-    fireEvent.click(await screen.findByRole("option", { name: "berth-b" }));
+    await user.click(await screen.findByRole("combobox", { name: "Volume" }));
+    await user.click(await screen.findByRole("option", { name: "berth-b" }));
     await waitFor(() => {
       expect(screen.getByLabelText("address")).toHaveTextContent("/attach/paths?volume=2");
     });
-    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cluster" }));
-    fireEvent.click(await screen.findByRole("option", { name: "gatehouse" }));
+    await user.click(screen.getByRole("combobox", { name: "Cluster" }));
+    await user.click(await screen.findByRole("option", { name: "gatehouse" }));
     await waitFor(() => {
       expect(screen.getByLabelText("address")).toHaveTextContent("/attach/paths?cluster=gatehouse");
     });

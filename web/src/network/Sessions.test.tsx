@@ -1,6 +1,7 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { beforeEach, expect, it, vi } from "vitest";
+import { screen, waitFor, within } from "@testing-library/react";
+import { expect, it } from "vitest";
 import { renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { person, lot, summary } from "../tests/data";
 import { Sessions } from "./Sessions";
 
@@ -14,10 +15,6 @@ const row = {
 };
 const show = (rows = [row]) =>
   renderPage(<Sessions cluster="quayside" array="granite" rows={rows} />, "/attach/paths");
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 it("says how many sessions there are, and where both sides ask for different CHAP", async () => {
   serve({ "GET /api/session/": person });
@@ -40,11 +37,11 @@ it("drafts the lot that sets both sides", async () => {
     "POST /api/lots/": lot({ summary: summary({ kind: "chap" }) }),
   });
   show();
-  fireEvent.click(await screen.findByLabelText("new secrets where it is set already"));
+  await user.click(await screen.findByLabelText("new secrets where it is set already"));
   await waitFor(() => {
     expect(screen.getByRole("button", { name: "Draft lot" })).toBeEnabled();
   });
-  fireEvent.click(screen.getByRole("button", { name: "Draft lot" }));
+  await user.click(screen.getByRole("button", { name: "Draft lot" }));
   await waitFor(() => {
     expect(calls.find((call) => call.key === "POST /api/lots/")?.body).toEqual({
       kind: "chap",

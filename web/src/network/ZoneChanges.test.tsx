@@ -10,7 +10,7 @@ it("says which zone to extend by which port, and what for", () => {
   const [, first, second] = within(screen.getByRole("table", { name: "Zones to ask for" })).getAllByRole(
     "row",
   );
-  expect(first).toHaveTextContent("fabric-2gate-03-fc-b (is there)granite-bf2 50:24:b4:20:00:00:02:02");
+  expect(first).toHaveTextContent("fabric-2gate-03-fc-b (is there)extendgranite-bf250:24:b4:20:00:00:02:02");
   expect(first).toHaveTextContent("gate-03 gets its paths over fc-b");
   expect(second).toHaveTextContent("gate-05-fc-b (to be made)");
 });

@@ -1,81 +1,50 @@
-import Box from "@mui/material/Box";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
-import Typography from "@mui/material/Typography";
 import type { Schemas } from "../api/problem";
-import { CsvButton } from "../parts/CsvButton";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 
 type ZoneChange = Schemas["ZoneChangeRow"];
+interface Row extends ZoneChange {
+  alias: string;
+  wwpn: string;
+}
+
+const COLUMNS: readonly Column<Row>[] = [
+  { key: "fabric", head: "Fabric", value: (row) => row.fabric, mono: true },
+  {
+    key: "zone",
+    head: "Zone",
+    value: (row) => row.zone,
+    cell: (row) => (
+      <>
+        <span className="mono">{row.zone}</span> {row.new ? "(to be made)" : "(is there)"}
+      </>
+    ),
+  },
+  { key: "make or extend", head: "Do", value: (row) => (row.new ? "make" : "extend") },
+  { key: "alias", head: "Add the member", value: (row) => row.alias },
+  { key: "WWPN", head: "WWPN", value: (row) => row.wwpn, mono: true },
+  {
+    key: "for",
+    head: "So that",
+    value: (row) => `${row.host} ${row.port}`,
+    cell: (row) => `${row.host} gets its paths over ${row.port}`,
+  },
+];
+const keyOf = (row: Row) => `${row.fabric} ${row.host} ${row.port} ${row.wwpn}`;
 
 /** The zones that paths are missing for: what to ask of those who look after the switches. */
 export function ZoneChanges({ zones }: { zones: readonly ZoneChange[] }) {
   if (zones.length === 0) return null;
+  const rows = zones.flatMap((zone) => zone.members.map((member): Row => ({ ...zone, ...member })));
   return (
-    <Box sx={{ mt: 2 }}>
-      <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
-        <Typography variant="h2" component="h2" sx={{ flex: 1 }}>
-          Zones to ask for
-        </Typography>
-        <CsvButton
-          name="zones to ask for"
-          heads={["fabric", "zone", "make or extend", "alias", "WWPN", "for"]}
-          rows={() =>
-            zones.flatMap((zone) =>
-              zone.members.map((member) => [
-                zone.fabric,
-                zone.zone,
-                zone.new ? "make" : "extend",
-                member.alias,
-                member.wwpn,
-                `${zone.host} ${zone.port}`,
-              ]),
-            )
-          }
-        />
-      </Box>
-      <Typography color="textSecondary" sx={{ mb: 1 }}>
-        Move Lot is not linked to the switches. Once a zone is changed there, reread the array, then rescan
-        the host.
-      </Typography>
-      <Table
-        size="small"
-        aria-label="Zones to ask for"
-        sx={{ background: "var(--card)", border: "1px solid var(--line)" }}
-      >
-        <TableHead>
-          <TableRow>
-            {["Fabric", "Zone", "Add these members", "So that"].map((head) => (
-              <TableCell key={head}>{head}</TableCell>
-            ))}
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {zones.map((zone) => (
-            <TableRow key={`${zone.fabric} ${zone.host} ${zone.port}`}>
-              <TableCell className="mono">{zone.fabric}</TableCell>
-              <TableCell>
-                <span className="mono">{zone.zone}</span> {zone.new ? "(to be made)" : "(is there)"}
-              </TableCell>
-              <TableCell>
-                {zone.members.map((member) => (
-                  <div key={member.wwpn}>
-                    {member.alias}{" "}
-                    <span className="mono" style={{ color: "var(--mute)" }}>
-                      {member.wwpn}
-                    </span>
-                  </div>
-                ))}
-              </TableCell>
-              <TableCell>
-                {zone.host} gets its paths over {zone.port}
-              </TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
-    </Box>
+    <DataTable
+      name="Zones to ask for"
+      title="Zones to ask for"
+      note="Move Lot is not linked to the switches. Once a zone is changed there, reread the array, then rescan the host."
+      columns={COLUMNS}
+      rows={rows}
+      rowKey={keyOf}
+      empty="No zone is missing."
+    />
   );
 }

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { HourStrip } from "./HourStrip";
 import { Mark } from "./Mark";
 import { ProblemAlert } from "./ProblemAlert";
-import { ProblemError } from "../api/problem";
+import { LostAnswerError, ProblemError } from "../api/problem";
 
 const hours = Array.from({ length: 24 }, (_, hour) => (hour === 10 ? 12 : 3));
 
@@ -52,7 +52,7 @@ describe("a problem", () => {
   });
 
   it("is said of a silent server as well, and nothing where there is none", () => {
-    const { rerender } = render(<ProblemAlert error={new TypeError("fetch failed")} />);
+    const { rerender } = render(<ProblemAlert error={new LostAnswerError("GET")} />);
     expect(screen.getByRole("alert")).toHaveTextContent("server does not answer");
     rerender(<ProblemAlert error={null} />);
     expect(screen.queryByRole("alert")).toBeNull();

@@ -1,4 +1,6 @@
+import { formatHour, formatMs } from "./format";
 import { barHeights } from "./hours";
+import { HIDDEN } from "./picture/Picture";
 
 interface Props {
   title: string;
@@ -12,13 +14,12 @@ interface Props {
 export function HourStrip({ title, now, after, ceiling, height = 54 }: Props) {
   const strip = barHeights(now, after ?? [], ceiling, height);
   return (
-    <figure style={{ margin: 0 }}>
+    <figure style={{ margin: 0, position: "relative" }}>
       <svg
         viewBox={`0 0 264 ${String(height)}`}
         width="100%"
         height={height}
-        role="img"
-        aria-label={title}
+        aria-hidden
         preserveAspectRatio="none"
       >
         {strip.bars.map((bar, hour) => (
@@ -51,11 +52,22 @@ export function HourStrip({ title, now, after, ceiling, height = 54 }: Props) {
           strokeDasharray="3 3"
         />
       </svg>
+      <table style={HIDDEN} aria-label={title}>
+        <tbody>
+          {now.map((value, hour) => (
+            <tr key={hour}>
+              <th scope="row">{formatHour(hour)}</th>
+              <td>{formatMs(value)}</td>
+              {after && <td>{formatMs(after[hour] ?? 0)} after</td>}
+            </tr>
+          ))}
+        </tbody>
+      </table>
       <figcaption
         className="mono"
         style={{ display: "flex", justifyContent: "space-between", fontSize: 11, color: "var(--mute)" }}
       >
-        <span>00</span>
+        <span>00 UTC</span>
         <span>{after ? "bars now, lines after" : `dashes: ceiling ${ceiling.toFixed(0)} ms`}</span>
         <span>23</span>
       </figcaption>

@@ -1,9 +1,10 @@
 import { render, screen } from "@testing-library/react";
 import { expect, it } from "vitest";
+import type { Schemas } from "../api/problem";
 import { PathBoard } from "./PathBoard";
 
 it("names every path's state for those who do not see its mark", () => {
-  const board = {
+  const board: Schemas["Board"] = {
     portals: [
       { name: "A1", controller: "A", address: "10.40.8.11" },
       { name: "A2", controller: "A", address: "10.40.9.11" },

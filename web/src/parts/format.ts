@@ -33,16 +33,28 @@ export function formatSeconds(seconds: number): string {
   return seconds < 172_800 ? `${(seconds / 3600).toFixed(1)} h` : `${(seconds / 86_400).toFixed(0)} days`;
 }
 
+/** A day and time, in the reader's own time zone, short enough for a table. */
+export const formatDate = (iso: string): string =>
+  new Date(iso).toLocaleString("en-GB", {
+    day: "numeric",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+  });
+
+/** A day in words: “Tuesday 24 November”. */
+export const formatDay = (day: Date): string =>
+  day.toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" });
+
+/** A time of day with seconds. */
+export const formatClock = (iso: string): string => new Date(iso).toLocaleTimeString("en-GB");
+
+/** The reader's own time zone, for what is said of hours at the site. */
+export const readersZone = (): string => Intl.DateTimeFormat().resolvedOptions().timeZone;
+
 /** A moment relative to `now` within a day, else dated. */
 export function formatMoment(iso: string, now: Date): string {
   const seconds = (now.getTime() - new Date(iso).getTime()) / 1000;
-  if (seconds >= 86_400) {
-    return new Date(iso).toLocaleString("en-GB", {
-      day: "numeric",
-      month: "short",
-      hour: "2-digit",
-      minute: "2-digit",
-    });
-  }
+  if (seconds >= 86_400) return formatDate(iso);
   return seconds < 1 ? "just now" : `${formatSeconds(seconds)} ago`;
 }

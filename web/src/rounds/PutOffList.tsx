@@ -1,16 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { Finding } from "./useRounds";
+import { formatDate } from "../parts/format";
+import type { Finding } from "./queries";
 import { usePutOff } from "./usePutOff";
-
-const dated = (iso: string) =>
-  new Date(iso).toLocaleString("en-GB", {
-    day: "numeric",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-  });
 
 /** Findings that somebody put off: until when, who, and why. */
 export function PutOffList({ findings, mayChange }: { findings: readonly Finding[]; mayChange: boolean }) {
@@ -33,7 +26,7 @@ export function PutOffList({ findings, mayChange }: { findings: readonly Finding
               {finding.label}
             </span>
             <span style={{ color: "var(--mute)" }}>
-              {finding.acknowledged_until && `until ${dated(finding.acknowledged_until)}`} by{" "}
+              {finding.acknowledged_until && `until ${formatDate(finding.acknowledged_until)}`} by{" "}
               {finding.acknowledged_by}
               {finding.acknowledged_note && `: ${finding.acknowledged_note}`}
             </span>
@@ -42,7 +35,7 @@ export function PutOffList({ findings, mayChange }: { findings: readonly Finding
               variant="text"
               disabled={!mayChange || putOff.isPending}
               onClick={() => {
-                putOff.mutate({ id: finding.id, until: null, note: "" });
+                putOff.mutate({ ids: [finding.id], until: null, note: "" });
               }}
               aria-label={`Bring back: ${finding.title}, ${finding.label}`}
             >

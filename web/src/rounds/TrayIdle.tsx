@@ -1,15 +1,16 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { HourStrip } from "../parts/HourStrip";
 import { useUnit } from "../parts/unit";
-import { Key } from "../shell/TopStrip";
-import { useRounds } from "./useRounds";
+import { Key } from "../parts/Key";
+import { roundsQuery } from "./queries";
 
 /** The tray without a lot: arrays, the slowest pool, and the keys that help most. */
 export function TrayIdle() {
-  const { data } = useRounds();
+  const { data } = useQuery(roundsQuery());
   const { size } = useUnit();
   const most = Math.max(1, ...(data?.arrays ?? []).map((array) => array.capacity_bytes));
   return (

@@ -1,4 +1,4 @@
-import type { Finding } from "./useRounds";
+import type { Finding } from "./queries";
 
 type Words = Finding["text"];
 

@@ -1,12 +1,21 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
 import Dialog from "@mui/material/Dialog";
-import { useQuery } from "@tanstack/react-query";
-import { Command } from "cmdk";
+import TextField from "@mui/material/TextField";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, unwrap } from "../api/client";
+import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { useStatus } from "./useStatus";
-import "./find.css";
+import { LISTED } from "./pages";
+import { findQuery } from "./queries";
+
+interface Hit {
+  kind: string;
+  name: string;
+  note: string;
+  to: string;
+}
 
 /** Find: any thing by name or serial, and the pages. */
 export function Find({ onClose }: { onClose: () => void }) {
@@ -14,70 +23,76 @@ export function Find({ onClose }: { onClose: () => void }) {
   const wanted = useDeferredValue(text.trim());
   const navigate = useNavigate();
   const { size } = useUnit();
-  const { data: status } = useStatus();
-  const found = useQuery({
-    queryKey: ["find", wanted],
-    queryFn: () => unwrap(api.GET("/api/find/", { params: { query: { q: wanted } } })),
-    enabled: wanted.length > 0,
-    placeholderData: (before) => before,
-  });
-  const go = (to: string) => {
-    onClose();
-    void navigate(to);
-  };
-  const pages = [...(status?.tabs ?? []), ...(status?.pages ?? [])].filter((page) =>
-    page.name.toLowerCase().includes(wanted.toLowerCase()),
+  const found = useQuery({ ...findQuery(wanted), enabled: wanted !== "", placeholderData: keepPreviousData });
+  const things = (wanted ? (found.data?.hits ?? []) : []).map((hit): Hit => ({
+    kind: hit.kind.replace("_", " "),
+    name: hit.name,
+    note: [hit.size_bytes === null ? "" : size(hit.size_bytes), hit.note].filter(Boolean).join(" · "),
+    to: `/trace/${hit.kind}/${String(hit.id)}`,
+  }));
+  const pages = LISTED.filter((page) => page.name.toLowerCase().includes(wanted.toLowerCase())).map(
+    ({ name, path }): Hit => ({ kind: "page", name, note: "", to: path }),
   );
-  const hits = wanted ? (found.data?.hits ?? []) : [];
   return (
     <Dialog
       open
       onClose={onClose}
       aria-label="Find"
-      slotProps={{ paper: { sx: { width: 560, position: "absolute", top: 60 } } }}
+      slotProps={{
+        paper: { sx: { width: 560, maxWidth: "calc(100vw - 32px)", position: "absolute", top: 44, m: 2 } },
+      }}
     >
-      <Command label="Find" shouldFilter={false}>
-        <Command.Input
-          autoFocus
-          value={text}
-          onValueChange={setText}
-          placeholder="Name, serial, initiator or key=value of a label"
-        />
-        <Command.List aria-label="Found">
-          {wanted && found.isFetched && hits.length + pages.length === 0 && (
-            <Command.Empty>
-              Nothing is called “{wanted}”. Names, serials, initiators and labels are searched.
-            </Command.Empty>
-          )}
-          {hits.map((hit) => (
-            <Command.Item
-              key={`${hit.kind} ${String(hit.id)}`}
-              value={`${hit.kind} ${String(hit.id)}`}
-              onSelect={() => {
-                go(`/trace/${hit.kind}/${String(hit.id)}`);
-              }}
-            >
-              <span className="find-kind">{hit.kind.replace("_", " ")}</span>
-              <strong>{hit.name}</strong>
-              <span className="find-note">
-                {[hit.size_bytes === null ? "" : size(hit.size_bytes), hit.note].filter(Boolean).join(" · ")}
-              </span>
-            </Command.Item>
-          ))}
-          {pages.map((page) => (
-            <Command.Item
-              key={page.path}
-              value={`page ${page.name}`}
-              onSelect={() => {
-                go(page.path);
-              }}
-            >
-              <span className="find-kind">page</span>
-              <strong>{page.name}</strong>
-            </Command.Item>
-          ))}
-        </Command.List>
-      </Command>
+      <Autocomplete
+        open
+        autoHighlight
+        disablePortal
+        forcePopupIcon={false}
+        options={[...things, ...pages]}
+        filterOptions={(all) => all}
+        getOptionLabel={(hit) => hit.name}
+        getOptionKey={(hit) => `${hit.kind} ${hit.to}`}
+        inputValue={text}
+        onInputChange={(_event, value, reason) => {
+          if (reason !== "reset") setText(value);
+        }}
+        onChange={(_event, hit) => {
+          if (!hit) return;
+          onClose();
+          void navigate(hit.to);
+        }}
+        noOptionsText={
+          found.isFetching
+            ? "Looking…"
+            : `Nothing is called “${wanted}”. Names, serials, initiators and labels are searched.`
+        }
+        renderInput={(params) => (
+          <TextField
+            {...params}
+            autoFocus
+            label="Find"
+            placeholder="Name, serial, initiator or key=value of a label"
+            sx={{ p: 1.5 }}
+          />
+        )}
+        renderOption={({ key, ...props }, hit) => (
+          <Box component="li" key={key} {...props} sx={{ gap: 1.25 }}>
+            <Box component="span" sx={{ color: "var(--mute)", width: 74, flex: "none", fontSize: 12 }}>
+              {hit.kind}
+            </Box>
+            <strong>{hit.name}</strong>
+            <Box component="span" sx={{ color: "var(--mute)", fontSize: 12 }}>
+              {hit.note}
+            </Box>
+          </Box>
+        )}
+        slotProps={{
+          popper: {
+            sx: { position: "static !important", transform: "none !important", width: "100% !important" },
+          },
+          listbox: { sx: { maxHeight: "min(420px, 60vh)" }, "aria-label": "Found" },
+        }}
+      />
+      <ProblemAlert error={found.error} />
     </Dialog>
   );
 }

@@ -1,8 +1,10 @@
 import Box from "@mui/material/Box";
-import { type ReactNode, useState } from "react";
+import { lazy, type ReactNode, Suspense, useState } from "react";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { SignIn } from "./SignIn";
 import { useSession } from "./useSession";
+
+// Most come signed in.
+const SignIn = lazy(async () => ({ default: (await import("./SignIn")).SignIn }));
 
 /** Shows the sign-in when nobody is signed in. A page that was open stays mounted beneath, with all that was typed. */
 export function SessionGate({ children }: { children: ReactNode }) {
@@ -25,7 +27,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
           {children}
         </div>
       )}
-      {!signedIn && <SignIn again={opened} />}
+      <Suspense>{!signedIn && <SignIn again={opened} />}</Suspense>
     </>
   );
 }

@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
-import { beforeEach, describe, expect, it, vi } from "vitest";
-import { job, lot, person, status, step, tabs } from "../tests/data";
+import { describe, expect, it } from "vitest";
+import { job, lot, person, status, step } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { Shell } from "./Shell";
 
 const rounds = {
@@ -11,28 +12,25 @@ const rounds = {
   slowest: null,
   quiet: { datastores: 4, hosts: 3, disks: 40 },
   last_lot: null,
+  put_off: [],
+  first_hour: [],
 };
 const answers = (more: Record<string, unknown> = {}) => ({
   "GET /api/session/": person,
-  "GET /api/status/": status({ findings: 3, tabs: tabs({ rounds: 3, balance: 2 }) }),
+  "GET /api/status/": status({ findings: 3, waiting: { rounds: 3, balance: 2 } }),
   "GET /api/rounds/": rounds,
   ...more,
 });
-const setMode = vi.fn();
 
 const show = () =>
   renderPage(
     <Routes>
-      <Route element={<Shell mode="light" setMode={setMode} />}>
+      <Route element={<Shell />}>
         <Route path="*" element={<h1>a page</h1>} />
       </Route>
     </Routes>,
   );
 const address = () => screen.getByLabelText("address").textContent;
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("the frame", () => {
   it("counts what waits on each page", async () => {
@@ -64,8 +62,8 @@ describe("the frame", () => {
       ["d", "/devices"],
       ["r", "/"],
     ] as const) {
-      fireEvent.keyDown(window, { key: "g" });
-      fireEvent.keyDown(window, { key: letter });
+      await user.keyboard("g");
+      await user.keyboard(letter);
       await waitFor(() => {
         expect(address()).toBe(path);
       });
@@ -76,11 +74,11 @@ describe("the frame", () => {
     serve(answers());
     show();
     expect(await screen.findByText("1.00 TiB of 2.00 TiB")).toBeVisible();
-    fireEvent.keyDown(window, { key: "u" });
+    await user.keyboard("u");
     expect(screen.getByText("1.10 TB of 2.20 TB")).toBeVisible();
-    fireEvent.keyDown(window, { key: "l" });
+    await user.keyboard("l");
     expect(screen.getByRole("complementary", { name: "Tray, folded" })).toBeVisible();
-    fireEvent.keyDown(window, { key: "l" });
+    await user.keyboard("l");
     expect(screen.getByRole("complementary", { name: "Tray" })).toBeVisible();
   });
 
@@ -88,7 +86,7 @@ describe("the frame", () => {
     const ended = job({ result: { devices: 2, failed: { "quay-01": "quay-01 does not answer." } } });
     serve(answers({ "POST /api/devices/reread/": ended }));
     show();
-    fireEvent.keyDown(window, { key: "r" });
+    await user.keyboard("r");
     expect(await screen.findByText("quay-01 does not answer.")).toBeVisible();
   });
 
@@ -96,9 +94,9 @@ describe("the frame", () => {
     const hit = { kind: "disk", id: 7, name: "weighbridge disk 1", size_bytes: 1024 ** 3, note: "" };
     serve(answers({ "GET /api/find/": { hits: [hit] } }));
     show();
-    fireEvent.keyDown(window, { key: "/" });
-    fireEvent.change(await screen.findByRole("combobox"), { target: { value: "weigh" } });
-    fireEvent.click(await screen.findByRole("option", { name: /weighbridge disk 1/ }));
+    await user.keyboard("/");
+    await type(await screen.findByRole("combobox"), "weigh");
+    await user.click(await screen.findByRole("option", { name: /weighbridge disk 1/ }));
     await waitFor(() => {
       expect(address()).toBe("/trace/disk/7");
     });
@@ -107,8 +105,8 @@ describe("the frame", () => {
   it("says what is searched when nothing is found", async () => {
     serve(answers({ "GET /api/find/": { hits: [] } }));
     show();
-    fireEvent.keyDown(window, { key: "/" });
-    fireEvent.change(await screen.findByRole("combobox"), { target: { value: "teapot" } });
+    await user.keyboard("/");
+    await type(await screen.findByRole("combobox"), "teapot");
     expect(await screen.findByText(/Nothing is called “teapot”/)).toBeVisible();
   });
 
@@ -117,7 +115,7 @@ describe("the frame", () => {
     serve(answers({ "GET /api/lots/9/": lot({ steps: [step({ title: "Move payroll disk 1" })] }) }));
     show();
     expect(await screen.findByText("Move payroll disk 1")).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "put away" }));
+    await user.click(screen.getByRole("button", { name: "put away" }));
     expect(await screen.findByText(/Empty. Draft a lot/)).toBeVisible();
     expect(localStorage.getItem("movelot.tray")).toBeNull();
   });
@@ -128,7 +126,7 @@ describe("the frame", () => {
     serve(answers({ "GET /api/lots/9/": new Refusal(404, gone) }));
     show();
     expect(await screen.findByText("Lot 9 is no longer there.")).toBeVisible();
-    fireEvent.click(screen.getByRole("button", { name: "Empty the tray" }));
+    await user.click(screen.getByRole("button", { name: "Empty the tray" }));
     expect(await screen.findByText(/Empty. Draft a lot/)).toBeVisible();
   });
 
@@ -136,11 +134,11 @@ describe("the frame", () => {
     const nobody = { name: "", role: "", may_change: false, csrf: "x" };
     const asked = serve(answers({ "DELETE /api/session/": nobody }));
     show();
-    fireEvent.click(await screen.findByRole("button", { name: "Account ines.marrow" }));
-    fireEvent.click(await screen.findByRole("menuitem", { name: "Dark theme" }));
-    expect(setMode).toHaveBeenCalledWith("dark");
-    fireEvent.click(screen.getByRole("button", { name: "Account ines.marrow" }));
-    fireEvent.click(await screen.findByRole("menuitem", { name: "Sign out" }));
+    await user.click(await screen.findByRole("button", { name: "Account ines.marrow" }));
+    await user.click(await screen.findByRole("menuitem", { name: "Dark theme" }));
+    expect(localStorage.getItem("movelot.mode")).toBe("dark");
+    await user.click(screen.getByRole("button", { name: "Account ines.marrow" }));
+    await user.click(await screen.findByRole("menuitem", { name: "Sign out" }));
     await waitFor(() => {
       expect(asked.map((each) => each.key)).toContain("DELETE /api/session/");
     });

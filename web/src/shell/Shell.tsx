@@ -1,43 +1,47 @@
 import Box from "@mui/material/Box";
+import LinearProgress from "@mui/material/LinearProgress";
 import { useQueryClient } from "@tanstack/react-query";
 import { useSnackbar } from "notistack";
-import { useEffect, useState } from "react";
-import { Outlet, useNavigate } from "react-router";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { ErrorBoundary } from "react-error-boundary";
+import { Outlet, useLocation, useNavigate, useNavigation } from "react-router";
 import { api, unwrap } from "../api/client";
 import { problemOf, type Schemas } from "../api/problem";
 import { useJob } from "../jobs/useJob";
+import { countOf } from "../parts/format";
+import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import type { Mode } from "../theme/tokens";
-import { Find } from "./Find";
-import { KeysHelp } from "./KeysHelp";
-import { useStatus } from "./useStatus";
+import { PAGES, STRIP } from "./pages";
 import { TopStrip } from "./TopStrip";
 import { Tray } from "./Tray";
 import { TrayProvider, useTray } from "./trayState";
 import { useShortcuts } from "./useShortcuts";
-import { countOf } from "../parts/format";
+import { useRevision } from "./useStatus";
 
-interface Props {
-  mode: Mode;
-  setMode: (mode: Mode) => void;
-}
+// Not needed for the first page.
+const Find = lazy(async () => ({ default: (await import("./Find")).Find }));
+const KeysHelp = lazy(async () => ({ default: (await import("./KeysHelp")).KeysHelp }));
 
 /** The frame: strip above, page in the middle, tray at the right. */
-export function Shell(props: Props) {
+export function Shell() {
   return (
     <TrayProvider>
-      <Frame {...props} />
+      <Frame />
     </TrayProvider>
   );
 }
 
-function Frame({ mode, setMode }: Props) {
+function Frame() {
   const [open, setOpen] = useState<"find" | "keys" | null>(null);
   const navigate = useNavigate();
   const { toggle } = useUnit();
   const { fold } = useTray();
   const reread = useReread();
-  const { data: status } = useStatus();
+  useRevision();
+  const letters = [
+    ...STRIP.map(({ strip, path }) => [`g ${strip?.letter ?? ""}`, path] as const),
+    ...PAGES.flatMap(({ letter, path }) => (letter ? [[`g ${letter}`, path] as const] : [])),
+  ];
   useShortcuts({
     "/": () => {
       setOpen("find");
@@ -50,10 +54,7 @@ function Frame({ mode, setMode }: Props) {
     r: () => {
       reread.start();
     },
-    ...Object.fromEntries(
-      (status?.tabs ?? []).map((tab) => [`g ${tab.letter}`, () => void navigate(tab.path)]),
-    ),
-    "g d": () => void navigate("/devices"),
+    ...Object.fromEntries(letters.map(([key, path]) => [key, () => void navigate(path)])),
   });
   const close = () => {
     setOpen(null);
@@ -67,9 +68,8 @@ function Frame({ mode, setMode }: Props) {
         gridTemplateColumns: "minmax(0, 1fr) auto",
       }}
     >
+      <SkipLink />
       <TopStrip
-        mode={mode}
-        setMode={setMode}
         onFind={() => {
           setOpen("find");
         }}
@@ -81,12 +81,70 @@ function Frame({ mode, setMode }: Props) {
         }}
         rereading={reread.isPending ? reread.progress || "reading…" : ""}
       />
-      <Box component="main" sx={{ overflow: "auto", p: "14px 18px 24px", minWidth: 0 }}>
-        <Outlet />
-      </Box>
+      <Main />
       <Tray />
-      {open === "find" && <Find onClose={close} />}
-      {open === "keys" && <KeysHelp onClose={close} />}
+      <Suspense>
+        {open === "find" && <Find onClose={close} />}
+        {open === "keys" && <KeysHelp onClose={close} />}
+      </Suspense>
+    </Box>
+  );
+}
+
+/** For those who come by keyboard: past the strip at once. */
+function SkipLink() {
+  return (
+    <Box
+      component="a"
+      href="#page"
+      sx={{
+        position: "absolute",
+        left: 8,
+        top: -60,
+        zIndex: 20,
+        p: "8px 14px",
+        background: "var(--card)",
+        "&:focus": { top: 8 },
+      }}
+    >
+      Skip to the page
+    </Box>
+  );
+}
+
+/** The open page. Going to another one takes the focus there; one that goes wrong leaves the frame as it is. */
+function Main() {
+  const { pathname } = useLocation();
+  const coming = useNavigation().state === "loading";
+  const main = useRef<HTMLElement>(null);
+  const before = useRef(pathname);
+  useEffect(() => {
+    if (before.current === pathname) return;
+    before.current = pathname;
+    main.current?.focus({ preventScroll: true });
+    main.current?.scrollTo({ top: 0 });
+  }, [pathname]);
+  return (
+    <Box
+      component="main"
+      id="page"
+      ref={main}
+      tabIndex={-1}
+      sx={{
+        position: "relative",
+        overflow: "auto",
+        p: "14px 18px 24px",
+        minWidth: 0,
+        outline: "none !important",
+        boxShadow: "none !important",
+      }}
+    >
+      {coming && (
+        <LinearProgress aria-label="Opening the page" sx={{ position: "absolute", inset: "0 0 auto 0" }} />
+      )}
+      <ErrorBoundary resetKeys={[pathname]} fallbackRender={({ error }) => <ProblemAlert error={error} />}>
+        <Outlet />
+      </ErrorBoundary>
     </Box>
   );
 }

@@ -1,8 +1,9 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
 import { SIGNED_OUT } from "../api/client";
 import { person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { SessionGate } from "./SessionGate";
 
 const nobody = { name: "", role: "", may_change: false, csrf: "x" };
@@ -12,15 +13,11 @@ const page = (
   </SessionGate>
 );
 
-const fill = (name: string, password: string) => {
-  fireEvent.change(screen.getByLabelText("Name"), { target: { value: name } });
-  fireEvent.change(screen.getByLabelText("Password"), { target: { value: password } });
-  fireEvent.click(screen.getByRole("button", { name: "Sign in" }));
+const fill = async (name: string, password: string) => {
+  await type(screen.getByLabelText("Name"), name);
+  await type(screen.getByLabelText("Password"), password);
+  await user.click(screen.getByRole("button", { name: "Sign in" }));
 };
-
-beforeEach(() => {
-  vi.unstubAllGlobals();
-});
 
 describe("signing in", () => {
   it("stands before every page", async () => {
@@ -41,7 +38,7 @@ describe("signing in", () => {
     });
     renderPage(page);
     await screen.findByLabelText("Name");
-    fill("ines.marrow", "a secret");
+    await fill("ines.marrow", "a secret");
     expect(await screen.findByLabelText("Datastore name")).toBeVisible();
     expect(asked.find((each) => each.key.startsWith("POST"))?.body).toEqual({
       username: "ines.marrow",
@@ -54,7 +51,7 @@ describe("signing in", () => {
     serve({ "GET /api/session/": nobody, "POST /api/session/": new Refusal(429, locked) });
     renderPage(page);
     await screen.findByLabelText("Name");
-    fill("ines.marrow", "wrong");
+    await fill("ines.marrow", "wrong");
     expect(await screen.findByRole("alert")).toHaveTextContent("15 minutes");
   });
 
@@ -62,7 +59,7 @@ describe("signing in", () => {
     const asked = serve({ "GET /api/session/": nobody });
     renderPage(page);
     await screen.findByLabelText("Name");
-    fireEvent.click(screen.getByRole("button", { name: "Sign in" }));
+    await user.click(screen.getByRole("button", { name: "Sign in" }));
     expect(await screen.findByText("Type your name.")).toBeVisible();
     expect(asked.filter((each) => each.key.startsWith("POST"))).toHaveLength(0);
   });
@@ -72,12 +69,12 @@ describe("signing in", () => {
     serve({ "GET /api/session/": () => (signedIn ? person : nobody), "POST /api/session/": person });
     renderPage(page);
     const field = await screen.findByLabelText("Datastore name");
-    fireEvent.change(field, { target: { value: "berth-kept" } });
+    await type(field, "berth-kept");
     signedIn = false;
     window.dispatchEvent(new Event(SIGNED_OUT));
     expect(await screen.findByText(/Your session has ended/)).toBeVisible();
     signedIn = true;
-    fill("ines.marrow", "a secret");
+    await fill("ines.marrow", "a secret");
     await waitFor(() => {
       expect(screen.queryByText(/Your session has ended/)).toBeNull();
     });

@@ -1,29 +1,27 @@
-import { zodResolver } from "@hookform/resolvers/zod";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useForm } from "react-hook-form";
-import { z } from "zod";
+import { useState } from "react";
 import { api, unwrap } from "../api/client";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { SESSION_KEY } from "./useSession";
+import { sessionQuery } from "./queries";
 
-const schema = z.object({
-  username: z.string().min(1, "Type your name."),
-  password: z.string().min(1, "Type your password."),
-});
-type Fields = z.infer<typeof schema>;
+interface Fields {
+  username: string;
+  password: string;
+}
 
 /** Sign-in, over the page that was open when the session ended. */
 export function SignIn({ again }: { again: boolean }) {
   const queries = useQueryClient();
-  const { register, handleSubmit, formState } = useForm<Fields>({ resolver: zodResolver(schema) });
+  const [fields, setFields] = useState<Fields>({ username: "", password: "" });
+  const [tried, setTried] = useState(false);
   const signIn = useMutation({
     mutationFn: (fields: Fields) => unwrap(api.POST("/api/session/", { body: fields })),
     onSuccess: (session) => {
-      queries.setQueryData(SESSION_KEY, session);
+      queries.setQueryData(sessionQuery().queryKey, session);
       void queries.invalidateQueries();
     },
   });
@@ -43,11 +41,11 @@ export function SignIn({ again }: { again: boolean }) {
       <Box
         component="form"
         noValidate
-        onSubmit={(event) =>
-          void handleSubmit((fields) => {
-            signIn.mutate(fields);
-          })(event)
-        }
+        onSubmit={(event) => {
+          event.preventDefault();
+          setTried(true);
+          if (fields.username && fields.password) signIn.mutate(fields);
+        }}
         sx={{
           width: 340,
           p: 3,
@@ -71,17 +69,25 @@ export function SignIn({ again }: { again: boolean }) {
           label="Name"
           autoComplete="username"
           autoFocus
-          error={!!formState.errors.username}
-          helperText={formState.errors.username?.message}
-          {...register("username")}
+          name="username"
+          error={tried && !fields.username}
+          helperText={tried && !fields.username && "Type your name."}
+          value={fields.username}
+          onChange={(event) => {
+            setFields({ ...fields, username: event.target.value });
+          }}
         />
         <TextField
           label="Password"
           type="password"
           autoComplete="current-password"
-          error={!!formState.errors.password}
-          helperText={formState.errors.password?.message}
-          {...register("password")}
+          name="password"
+          error={tried && !fields.password}
+          helperText={tried && !fields.password && "Type your password."}
+          value={fields.password}
+          onChange={(event) => {
+            setFields({ ...fields, password: event.target.value });
+          }}
         />
         <ProblemAlert error={signIn.error} />
         <Button type="submit" variant="contained" disabled={signIn.isPending}>

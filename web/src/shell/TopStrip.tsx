@@ -4,20 +4,22 @@ import Divider from "@mui/material/Divider";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
 import Tooltip from "@mui/material/Tooltip";
+import useMediaQuery from "@mui/material/useMediaQuery";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, NavLink, useNavigate } from "react-router";
+import { Link, NavLink, useLocation, useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
 import { countOf, formatMoment } from "../parts/format";
 import { useNow } from "../parts/useNow";
 import { useUnit } from "../parts/unit";
-import type { Mode } from "../theme/tokens";
-import { SESSION_KEY, useSession } from "./useSession";
+import { Key } from "../parts/Key";
+import { useMode } from "../theme/mode";
+import { type PageEntry, STRIP } from "./pages";
+import { sessionQuery } from "./queries";
+import { useSession } from "./useSession";
 import { useStatus } from "./useStatus";
 
 interface Props {
-  mode: Mode;
-  setMode: (mode: Mode) => void;
   onFind: () => void;
   onKeys: () => void;
   reread: () => void;
@@ -26,9 +28,10 @@ interface Props {
 }
 
 const STALE_SECONDS = 120;
+const NARROW = "(max-width: 1000px)";
 
 /** The top strip: the work in its order, find, unit, age of the reading, account. */
-export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: Props) {
+export function TopStrip({ onFind, onKeys, reread, rereading }: Props) {
   const { data: status } = useStatus();
   return (
     <Box
@@ -54,17 +57,13 @@ export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: P
           textDecoration: "none",
           fontWeight: 650,
           fontSize: 15,
-          marginRight: 14,
+          marginRight: 8,
           whiteSpace: "nowrap",
         }}
       >
         <img src={`${import.meta.env.BASE_URL}mark.svg`} alt="" width="26" height="26" /> Move Lot
       </Link>
-      <Box component="nav" aria-label="Pages" sx={{ display: "flex", gap: 0.5 }}>
-        {status?.tabs.map((tab) => (
-          <PageLink key={tab.stage} to={tab.path} name={tab.name} count={tab.waiting} />
-        ))}
-      </Box>
+      <Strip waiting={status?.waiting ?? {}} />
       <Box sx={{ flex: 1 }} />
       <ButtonBase
         onClick={onFind}
@@ -72,7 +71,7 @@ export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: P
         sx={{
           alignSelf: "center",
           height: 32,
-          width: { xs: 44, md: 190 },
+          width: { xs: 44, lg: 170 },
           px: 1.25,
           justifyContent: "space-between",
           border: "1px solid var(--muteOnStrip)",
@@ -81,7 +80,7 @@ export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: P
           color: "var(--muteOnStrip)",
         }}
       >
-        <Box component="span" sx={{ display: { xs: "none", md: "inline" } }}>
+        <Box component="span" sx={{ display: { xs: "none", lg: "inline" } }}>
           Find anything
         </Box>{" "}
         <Key>/</Key>
@@ -94,19 +93,54 @@ export function TopStrip({ mode, setMode, onFind, onKeys, reread, rereading }: P
         reread={reread}
         rereading={rereading}
       />
-      <Account mode={mode} setMode={setMode} onKeys={onKeys} />
+      <Account onKeys={onKeys} />
     </Box>
   );
 }
 
-export function Key({ children }: { children: string }) {
+/** The pages in the order of the work; in a menu where there is no width for them. */
+function Strip({ waiting }: { waiting: Record<string, number> }) {
+  const narrow = useMediaQuery(NARROW);
+  if (narrow) return <StripMenu waiting={waiting} />;
   return (
-    <Box
-      component="kbd"
-      className="mono"
-      sx={{ border: "1px solid currentColor", borderRadius: "3px", fontSize: 11, px: 0.6, lineHeight: 1.5 }}
-    >
-      {children}
+    <Box component="nav" aria-label="Pages" sx={{ display: "flex", gap: 0.25 }}>
+      {STRIP.map((page) => (
+        <PageLink key={page.path} to={page.path} name={page.name} count={waiting[page.stage] ?? 0} />
+      ))}
+    </Box>
+  );
+}
+
+const isOpen = (page: PageEntry, pathname: string) =>
+  page.path === "/" ? pathname === "/" : pathname.startsWith(page.path);
+
+function StripMenu({ waiting }: { waiting: Record<string, number> }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const { pathname } = useLocation();
+  const open = STRIP.find((page) => isOpen(page, pathname));
+  const close = () => {
+    setAnchor(null);
+  };
+  return (
+    <Box component="nav" aria-label="Pages" sx={{ display: "flex" }}>
+      <ButtonBase
+        aria-haspopup="menu"
+        aria-expanded={anchor !== null}
+        onClick={(event) => {
+          setAnchor(event.currentTarget);
+        }}
+        sx={{ px: 1.25, fontSize: 13.5, fontWeight: 650 }}
+      >
+        {open?.name ?? "Pages"} ▾
+      </ButtonBase>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
+        {STRIP.map((page) => (
+          <MenuItem key={page.path} component={Link} to={page.path} selected={page === open} onClick={close}>
+            <span style={{ flex: 1, marginRight: 16 }}>{page.name}</span>
+            <span className="mono">{waiting[page.stage] || ""}</span>
+          </MenuItem>
+        ))}
+      </Menu>
     </Box>
   );
 }
@@ -120,7 +154,7 @@ function PageLink({ to, name, count }: { to: string; name: string; count: number
             display: "flex",
             alignItems: "center",
             gap: 0.75,
-            px: 1.25,
+            px: 1.1,
             fontSize: 13.5,
             fontWeight: isActive ? 650 : 400,
             color: isActive ? "var(--onStrip)" : "var(--muteOnStrip)",
@@ -204,15 +238,8 @@ function Age({ at, devices, away, reread, rereading }: AgeProps) {
   );
 }
 
-function Account({
-  mode,
-  setMode,
-  onKeys,
-}: {
-  mode: Mode;
-  setMode: (mode: Mode) => void;
-  onKeys: () => void;
-}) {
+function Account({ onKeys }: { onKeys: () => void }) {
+  const { mode, setMode } = useMode();
   const { data: session } = useSession();
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -220,7 +247,7 @@ function Account({
   const signOut = useMutation({
     mutationFn: () => unwrap(api.DELETE("/api/session/")),
     onSuccess: (data) => {
-      queries.setQueryData(SESSION_KEY, data);
+      queries.setQueryData(sessionQuery().queryKey, data);
     },
   });
   const close = () => {

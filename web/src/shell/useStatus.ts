@@ -1,13 +1,24 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, unwrap } from "../api/client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { sessionQuery, statusQuery } from "./queries";
 
-export const STATUS_KEY = ["status"];
+export const useStatus = () => useQuery(statusQuery());
 
-/** What the frame shows on every page. */
-export function useStatus() {
-  return useQuery({
-    queryKey: STATUS_KEY,
-    queryFn: () => unwrap(api.GET("/api/status/")),
-    refetchInterval: 5000,
-  });
+/**
+ * Has all that is shown asked anew when the server's revision changes: pages poll nothing by themselves. Used once, by
+ * the frame.
+ */
+export function useRevision(): void {
+  const queries = useQueryClient();
+  const { data } = useStatus();
+  const revision = data?.revision;
+  const known = useRef(revision);
+  useEffect(() => {
+    if (revision === undefined || known.current === revision) return;
+    const first = known.current === undefined;
+    known.current = revision;
+    if (first) return;
+    const frame = [statusQuery().queryKey, sessionQuery().queryKey].map((key) => JSON.stringify(key));
+    void queries.invalidateQueries({ predicate: (query) => !frame.includes(JSON.stringify(query.queryKey)) });
+  }, [queries, revision]);
 }

@@ -4,8 +4,13 @@ import type { Schemas } from "../api/problem";
 export const TIB = 1024 ** 4;
 export const GIB = 1024 ** 3;
 
-export const person = { name: "ines.marrow", role: "virtualization", may_change: true, csrf: "x" };
-export const auditor = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
+export const person: Schemas["Session"] = {
+  name: "ines.marrow",
+  role: "virtualization",
+  may_change: true,
+  csrf: "x",
+};
+export const auditor: Schemas["Session"] = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
 
 /** A job that is done, with parts to override. */
 export const job = (part: Partial<Schemas["JobAnswer"]> = {}): Schemas["JobAnswer"] => ({
@@ -50,6 +55,7 @@ export const finding = (
   reasons: [],
   figures: {},
   draft: { kind: "balance", form: { group: "quayside" }, action: "Move disks" },
+  settled_with: `balance of ${subject}`,
   first_seen: "2026-11-20T02:00:00Z",
   last_seen: "2026-11-26T02:00:00Z",
   acknowledged_until: null,
@@ -58,27 +64,13 @@ export const finding = (
   ...part,
 });
 
-/** The pages of the top strip, with how many things wait on each. */
-export const tabs = (waiting: Record<string, number> = {}): Schemas["TabCount"][] =>
-  (
-    [
-      ["rounds", "Rounds", "/", "r"],
-      ["attach", "Attach", "/attach", "a"],
-      ["balance", "Balance", "/balance", "b"],
-      ["lots", "Lots", "/lots", "l"],
-    ] as const
-  ).map(([stage, name, path, letter]) => ({ stage, name, path, letter, waiting: waiting[stage] ?? 0 }));
-
 export const status = (part: Partial<Schemas["Status"]> = {}): Schemas["Status"] => ({
   devices: 4,
   devices_away: 0,
   oldest_reading_at: new Date().toISOString(),
   findings: 2,
-  tabs: tabs(),
-  pages: [
-    { name: "Devices", path: "/devices" },
-    { name: "Paths", path: "/attach/paths" },
-  ],
+  revision: "r1",
+  waiting: {},
   lots: 0,
   active_lot: null,
   newest_draft: null,
@@ -171,6 +163,7 @@ export const board = (part: Partial<Schemas["GroupBoard"]> = {}): Schemas["Group
   disks: 3,
   fill_ceiling: 0.82,
   latency_ceiling_ms: 9,
+  large: false,
   datastores: [
     stack(1, "berth-a", {
       fill: 0.95,

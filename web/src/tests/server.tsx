@@ -2,15 +2,18 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
 import { SnackbarProvider } from "notistack";
+import { http, HttpResponse, type JsonBodyType } from "msw";
+import { setupServer } from "msw/node";
 import type { ReactElement } from "react";
-import { MemoryRouter, useLocation } from "react-router";
-import { vi } from "vitest";
+import { createMemoryRouter, RouterProvider, useLocation } from "react-router";
 import { UnitProvider } from "../parts/unit";
 import { TrayProvider } from "../shell/trayState";
+import { ModeProvider } from "../theme/mode";
 import { makeTheme } from "../theme/theme";
 
-interface Asked {
+export interface Asked {
   key: string;
+  query: string;
   ifMatch: string | null;
   body: unknown;
 }
@@ -24,29 +27,53 @@ export class Refusal {
   ) {}
 }
 
+/** What makes a request's answer be lost on its way. */
+export const LOST = Symbol("lost");
+
+/** The server at the network's edge; each test says what it answers. */
+export const edge = setupServer();
+
+const answered = (found: unknown) => {
+  if (found === LOST) return HttpResponse.error();
+  if (found instanceof Refusal)
+    return HttpResponse.json(found.body as JsonBodyType, { status: found.status });
+  return HttpResponse.json(found as JsonBodyType);
+};
+
 /**
- * Answers at the network's edge, by method and path; what is not listed is a 404. An answer may be a function of the
- * request's body. Returns the requests made, as they come.
+ * Answers by method and path; what is not listed is a 404, as for things that are not there. An answer may be a function
+ * of the request's body and query, and a promise, so that answers come late or overtake one another. Returns the requests
+ * made, as they come.
  */
 export function serve(answers: Answers): Asked[] {
   const asked: Asked[] = [];
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const key = `${request.method} ${new URL(request.url).pathname}`;
-    const text = await request.text();
-    const sent: unknown = text ? JSON.parse(text) : null;
-    asked.push({ key, ifMatch: request.headers.get("If-Match"), body: sent });
-    const listed = answers[key];
-    const found: unknown =
-      typeof listed === "function" ? (listed as (body: unknown) => unknown)(sent) : listed;
-    const refusal =
-      found instanceof Refusal ? found : new Refusal(404, { code: "not_found", title: "Not there." });
-    const well = found !== undefined && !(found instanceof Refusal);
-    return new Response(JSON.stringify(well ? found : refusal.body), {
-      status: well ? 200 : refusal.status,
-      headers: { "Content-Type": "application/json" },
-    });
-  });
+  edge.use(
+    http.all("*", async ({ request }) => {
+      const url = new URL(request.url);
+      const key = `${request.method} ${url.pathname}`;
+      const text = await request.text();
+      const body: unknown = text ? JSON.parse(text) : null;
+      asked.push({ key, query: url.search, ifMatch: request.headers.get("If-Match"), body });
+      const listed = answers[key];
+      const found: unknown =
+        typeof listed === "function"
+          ? await (listed as (body: unknown, query: URLSearchParams) => unknown)(body, url.searchParams)
+          : listed;
+      return answered(
+        found ?? new Refusal(404, { code: "not_found", title: "Not there.", detail: "", hint: "" }),
+      );
+    }),
+  );
   return asked;
+}
+
+/** A promise that a test settles when it wants the answer to come. */
+export function later<T>(): { promise: Promise<T>; come: (value: T) => void } {
+  let come: (value: T) => void = () => undefined;
+  const promise = new Promise<T>((resolve) => {
+    come = resolve;
+  });
+  return { promise, come };
 }
 
 /** Where the router stands, for tests to read. */
@@ -58,20 +85,25 @@ function Whereabouts() {
 /** Renders a page inside what the application gives it. */
 export function renderPage(page: ReactElement, at = "/") {
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  return render(
-    <ThemeProvider theme={makeTheme("light")}>
-      <QueryClientProvider client={queries}>
-        <SnackbarProvider>
-          <UnitProvider>
-            <MemoryRouter initialEntries={[at]}>
-              <TrayProvider>
-                {page}
-                <Whereabouts />
-              </TrayProvider>
-            </MemoryRouter>
-          </UnitProvider>
-        </SnackbarProvider>
-      </QueryClientProvider>
-    </ThemeProvider>,
+  const element = (
+    <TrayProvider>
+      {page}
+      <Whereabouts />
+    </TrayProvider>
   );
+  const router = createMemoryRouter([{ path: "*", element }], { initialEntries: [at] });
+  const shown = render(
+    <ModeProvider>
+      <ThemeProvider theme={makeTheme("light")}>
+        <QueryClientProvider client={queries}>
+          <SnackbarProvider>
+            <UnitProvider>
+              <RouterProvider router={router} />
+            </UnitProvider>
+          </SnackbarProvider>
+        </QueryClientProvider>
+      </ThemeProvider>
+    </ModeProvider>,
+  );
+  return { ...shown, queries };
 }

@@ -1,6 +1,7 @@
 import "@testing-library/jest-dom/vitest";
 import { cleanup, configure } from "@testing-library/react";
-import { afterEach, vi } from "vitest";
+import { afterAll, afterEach, beforeAll, vi } from "vitest";
+import { edge } from "./server";
 
 // A busy machine takes its time; a test that fails waits this long once.
 configure({ asyncUtilTimeout: 8000 });
@@ -13,9 +14,27 @@ class NothingToObserve {
   takeRecords = () => [];
 }
 Object.assign(globalThis, { ResizeObserver: NothingToObserve, IntersectionObserver: NothingToObserve });
+/** It knows no pointers either; a press of one is a press of the mouse. */
+class PointerOfMouse extends MouseEvent {}
+Object.assign(globalThis, { PointerEvent: PointerOfMouse });
 Element.prototype.scrollIntoView = vi.fn();
+Element.prototype.scrollTo = vi.fn();
+/** Room for some twenty rows, wherever rows are drawn as they come into sight. */
+Object.defineProperties(Element.prototype, {
+  clientHeight: { configurable: true, value: 800 },
+  clientWidth: { configurable: true, value: 1200 },
+});
+
+beforeAll(() => {
+  edge.listen({ onUnhandledRequest: "error" });
+});
+
+afterAll(() => {
+  edge.close();
+});
 
 afterEach(() => {
   cleanup();
+  edge.resetHandlers();
   localStorage.clear();
 });

@@ -7,6 +7,12 @@ const SANS = '"Instrument Sans Variable", sans-serif';
 /** The one theme: type, colours, corners and the density of controls. */
 export function makeTheme(mode: Mode): Theme {
   const t = tokens[mode];
+  const FOCUS = {
+    outline: `2px solid ${t.focus}`,
+    outlineOffset: "1px",
+    boxShadow: `0 0 0 5px ${t.focusHalo}`,
+    zIndex: 1,
+  };
   const variables = Object.fromEntries(Object.entries(t).map(([name, value]) => [`--${name}`, value]));
   return createTheme({
     palette: {
@@ -33,16 +39,31 @@ export function makeTheme(mode: Mode): Theme {
         styleOverrides: {
           ":root": variables,
           body: { background: t.paper, color: t.ink },
-          "*:focus-visible": { outline: `2px solid ${t.tide}`, outlineOffset: "1px" },
+          // Two tones: one of them stands out on paper, on the dark strip and on heat alike.
+          "*:focus-visible": FOCUS,
+          // Fields of text show the focus by their own frame.
+          "input:not([type=radio]):not([type=checkbox]):focus-visible, textarea:focus-visible": {
+            outline: "none",
+            boxShadow: "none",
+          },
+          "@media (prefers-reduced-motion: reduce)": {
+            "*, *::before, *::after": { animation: "none !important", transition: "none !important" },
+          },
           a: { color: "inherit" },
-          ".mono": { fontFamily: MONO, fontVariantNumeric: "tabular-nums" },
+          ".mono, .mono.MuiButtonBase-root": { fontFamily: MONO, fontVariantNumeric: "tabular-nums" },
         },
       },
-      MuiButtonBase: { styleOverrides: { root: { fontFamily: "inherit" } } },
+      MuiButtonBase: {
+        defaultProps: { disableRipple: true },
+        styleOverrides: {
+          // Buttons take the outline away by themselves; theirs has to be said again.
+          root: { fontFamily: "inherit", "&&:focus-visible, &&.Mui-focusVisible": FOCUS },
+        },
+      },
       MuiButton: {
         defaultProps: { disableElevation: true, size: "small", disableRipple: true },
         styleOverrides: {
-          root: { minHeight: 28, padding: "3px 12px" },
+          root: { minHeight: 28, padding: "3px 12px", whiteSpace: "nowrap" },
           outlined: { borderColor: t.ink, color: t.ink, background: t.card },
         },
       },

@@ -12,6 +12,7 @@ const light = {
   tideSoft: "#DCE9E7",
   buoy: "#D9481C",
   buoyText: "#B93A12",
+  buoySoft: "#F8E3D9",
   brass: "#A97614",
   brassText: "#7E570B",
   brassSoft: "#F7EFDC",
@@ -27,6 +28,8 @@ const light = {
   onHeat: "#1B2A30",
   onHot: "#FFFEFB",
   track: "#E8E3D6",
+  focus: "#1B2A30",
+  focusHalo: "#FFFEFB",
 };
 
 const dark: typeof light = {
@@ -41,6 +44,7 @@ const dark: typeof light = {
   tideSoft: "#21393B",
   buoy: "#FF7F54",
   buoyText: "#FF9673",
+  buoySoft: "#3A231B",
   brass: "#D9A441",
   brassText: "#E3B45C",
   brassSoft: "#332B19",
@@ -48,6 +52,8 @@ const dark: typeof light = {
   onStrip: "#ECE9E1",
   muteOnStrip: "#A3B3B7",
   track: "#2A373C",
+  focus: "#ECE9E1",
+  focusHalo: "#0B1113",
 };
 
 export const tokens: Record<Mode, typeof light> = { light, dark };

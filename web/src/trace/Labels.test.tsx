@@ -2,6 +2,7 @@ import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { expect, it } from "vitest";
 import { auditor, person } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
+import { type, user } from "../tests/user";
 import { Labels } from "./Labels";
 
 const answers = { "GET /api/session/": person, "GET /api/labels/datastore/7/": { labels: ["team=berths"] } };
@@ -14,11 +15,11 @@ it("adds a label to those that are there, and takes one off", async () => {
   renderPage(<Labels kind="datastore" id={7} />);
   expect(await screen.findByText("team=berths")).toBeVisible();
   const field = await screen.findByRole("textbox", { name: "New label" });
-  fireEvent.change(field, { target: { value: "tier=gold" } });
+  await type(field, "tier=gold");
   fireEvent.submit(field);
   expect(await screen.findByText("tier=gold")).toBeVisible();
   expect(field).toHaveValue("");
-  fireEvent.click(screen.getAllByTestId("CancelIcon")[0] as HTMLElement);
+  await user.click(screen.getAllByTestId("CancelIcon")[0] as HTMLElement);
   await waitFor(() => {
     const puts = asked.filter((each) => each.key.startsWith("PUT")).map((each) => each.body);
     expect(puts).toEqual([{ labels: ["team=berths", "tier=gold"] }, { labels: ["tier=gold"] }]);

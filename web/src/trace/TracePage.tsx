@@ -3,13 +3,15 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { api, unwrap } from "../api/client";
+import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { useDraft } from "../lots/useDraft";
 import { FactList } from "../parts/FactList";
 import { formatMs, formatShare, formatSize } from "../parts/format";
+import { Picture } from "../parts/picture/Picture";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
+import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
 import { Labels } from "./Labels";
 import { NAMES } from "./names";
@@ -23,43 +25,44 @@ type Layer = Schemas["Layer"];
 /** A thing with its figures, and the chain from virtual machine to array around it. */
 export function TracePage() {
   const { kind = "", id = "" } = useParams();
-  const trace = useQuery({
-    queryKey: ["trace", kind, id],
-    queryFn: () =>
-      unwrap(api.GET("/api/trace/{kind}/{id}/", { params: { path: { kind, id: Number(id) || 0 } } })),
-    refetchInterval: 20_000,
-  });
-  if (trace.error) return <ProblemAlert error={trace.error} />;
-  if (!trace.data) return null;
+  const { data, error } = useQuery(
+    queryOptions("get", "/api/trace/{kind}/{id}/", { params: { path: { kind, id: Number(id) || 0 } } }),
+  );
   return (
-    <>
-      <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline", mb: 1.5 }}>
-        <Typography variant="h1">{trace.data.name}</Typography>
-        <Typography color="textSecondary">{trace.data.kind.replace("_", " ")}</Typography>
-        <Box sx={{ flex: 1 }} />
-        <Acts trace={trace.data} />
-      </Box>
-      <Labels kind={kind} id={Number(id)} />
-      <Figures trace={trace.data} />
-      <Typography variant="h2" component="h2" sx={{ mb: 1 }}>
-        Trace, from machine to array
-      </Typography>
-      <TraceDrawing trace={trace.data} />
-      <WaysTable ways={trace.data.ways} />
-      <Typography variant="h2" component="h2" sx={{ mt: 1.5, mb: 1 }}>
-        All of it, listed
-      </Typography>
-      <Box
-        sx={{ display: "flex", alignItems: "stretch", gap: 0, overflowX: "auto", pb: 1 }}
-        tabIndex={0}
-        role="region"
-        aria-label="Trace"
-      >
-        {trace.data.layers.map((layer, n) => (
-          <LayerColumn key={layer.kind} layer={layer} here={layer.kind === trace.data.kind} first={n === 0} />
-        ))}
-      </Box>
-    </>
+    <Page
+      title={data?.name ?? "Trace"}
+      error={error}
+      loading={!data}
+      note={data && <Typography color="textSecondary">{data.kind.replace("_", " ")}</Typography>}
+      actions={data && <Acts trace={data} />}
+    >
+      {data && (
+        <>
+          <Labels kind={kind} id={Number(id)} />
+          <Figures trace={data} />
+          <Picture title="Trace, from machine to array" twin={<Listed trace={data} />}>
+            <TraceDrawing trace={data} />
+          </Picture>
+          <WaysTable ways={data.ways} />
+        </>
+      )}
+    </Page>
+  );
+}
+
+/** All of the trace as lists, the drawing's equal. */
+function Listed({ trace }: { trace: Trace }) {
+  return (
+    <Box
+      sx={{ display: "flex", alignItems: "stretch", gap: 0, overflowX: "auto", p: 1.5 }}
+      tabIndex={0}
+      role="region"
+      aria-label="Trace"
+    >
+      {trace.layers.map((layer, n) => (
+        <LayerColumn key={layer.kind} layer={layer} here={layer.kind === trace.kind} first={n === 0} />
+      ))}
+    </Box>
   );
 }
 

@@ -1,13 +1,11 @@
-import Box from "@mui/material/Box";
 import { Link } from "react-router";
 import type { Schemas } from "../api/problem";
-import { CsvButton } from "../parts/CsvButton";
-import { Panel } from "../parts/Panel";
 import { countOf } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 
 type Way = Schemas["Way"];
 
-const HEADS = ["Host", "Volume", "Known there as", "Number", "Let in as", "Paths"];
 const STATES: Record<string, string> = {
   Optimized: "optimized",
   NonOptimized: "non-optimized",
@@ -28,58 +26,44 @@ function pathsOf(way: Way): string {
   return [...byPort].map(([port, states]) => `${port}: ${portals(states)}`).join("; ");
 }
 
+const COLUMNS: readonly Column<Way>[] = [
+  {
+    key: "host",
+    head: "Host",
+    value: (way) => way.host,
+    cell: (way) => <Link to={`/trace/host/${String(way.host_id)}`}>{way.host}</Link>,
+    sticky: true,
+    width: 110,
+  },
+  { key: "volume", head: "Volume", value: (way) => way.volume, width: 130 },
+  { key: "device", head: "Known there as", value: (way) => way.device, mono: true },
+  { key: "number", head: "Number", value: numberOf, width: 130 },
+  { key: "let in as", head: "Let in as", value: (way) => way.initiator, mono: true },
+  {
+    key: "paths",
+    head: "Paths",
+    value: pathsOf,
+    cell: (way) => (
+      <>
+        <strong>{way.paths.length}</strong> {pathsOf(way)}
+      </>
+    ),
+  },
+];
+const keyOf = (way: Way) => `${String(way.host_id)} ${way.volume} ${way.device}`;
+
 /** How each host sees the volume, in its own words: device id, number, and every path with its state. */
 export function WaysTable({ ways }: { ways: Way[] }) {
   if (ways.length === 0) return null;
-  const rows = () =>
-    ways.flatMap((way) =>
-      way.paths.map((path) => [way.host, way.volume, way.device, numberOf(way), way.initiator, ...path]),
-    );
   return (
-    <Panel title="As the hosts see it" note={countOf(ways.length, "way")}>
-      <Box sx={{ overflowX: "auto" }} tabIndex={0} role="group" aria-label="Ways of the hosts">
-        <table style={{ borderCollapse: "collapse", fontSize: 12.5, width: "100%" }}>
-          <thead>
-            <tr style={{ textAlign: "left", color: "var(--mute)", fontSize: 12 }}>
-              {HEADS.map((head) => (
-                <th key={head} style={{ fontWeight: 400, padding: "5px 12px" }}>
-                  {head}
-                </th>
-              ))}
-              <td style={{ textAlign: "right", padding: "0 12px" }}>
-                <CsvButton
-                  name="ways"
-                  heads={["host", "volume", "device", "number", "let in as", "port", "portal", "state"]}
-                  rows={rows}
-                />
-              </td>
-            </tr>
-          </thead>
-          <tbody>
-            {ways.map((way) => (
-              <tr
-                key={`${String(way.host_id)} ${way.volume} ${way.device}`}
-                style={{ borderTop: "1px solid var(--line)", verticalAlign: "top" }}
-              >
-                <th scope="row" style={{ textAlign: "left", padding: "5px 12px", whiteSpace: "nowrap" }}>
-                  <Link to={`/trace/host/${String(way.host_id)}`}>{way.host}</Link>
-                </th>
-                <td style={{ padding: "5px 12px", whiteSpace: "nowrap" }}>{way.volume}</td>
-                <td className="mono" style={{ padding: "5px 12px", overflowWrap: "anywhere" }}>
-                  {way.device}
-                </td>
-                <td style={{ padding: "5px 12px", whiteSpace: "nowrap" }}>{numberOf(way)}</td>
-                <td className="mono" style={{ padding: "5px 12px", overflowWrap: "anywhere" }}>
-                  {way.initiator}
-                </td>
-                <td style={{ padding: "5px 12px" }} colSpan={2}>
-                  <strong>{way.paths.length}</strong> {pathsOf(way)}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </Box>
-    </Panel>
+    <DataTable
+      name="Ways of the hosts"
+      title="As the hosts see it"
+      note={countOf(ways.length, "way")}
+      columns={COLUMNS}
+      rows={ways}
+      rowKey={keyOf}
+      empty="No host sees it."
+    />
   );
 }

@@ -16,14 +16,17 @@ from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Cluster, Device, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_by_host
 from movelot.inventory.placement import hosts_using
+from movelot.inventory.versions import version
 from movelot.network.findings import MISSING_PATHS, NO_INTERFACE, NUMBERED_APART, SEEN_BY_SOME
 from movelot.network.findings.missing_paths import LostOver, MissingPathsEvidence
 from movelot.network.findings.no_interface import NoInterfaceEvidence
 from movelot.network.findings.numbered_apart import Number, NumberedApartEvidence
 from movelot.network.findings.seen_by_some import Blind, SeenBySomeEvidence
+from movelot.network.reach import keep_reach
 from movelot_core.fabric.causes import Access, Cause
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
 from movelot_core.fabric.paths import PathVerdict, lacking
+from movelot_core.fabric.reach import Reach, reach_of
 from movelot_core.fabric.transports import transport_of
 from movelot_core.masking import VolumeAccess, numbered_apart, seen_by_some
 from movelot_core.rounds import MissingPaths, Urgency, grouped_by_cause, missing_paths
@@ -50,12 +53,17 @@ class PathJudge(Judge):
         mounted = hosts_using()
         missing: list[tuple[str, str, MissingPaths]] = []
         hosts: dict[str, int] = {}
+        reach: list[tuple[str, Reach]] = []
+        seen_at = version(f"fabric-cluster-{cluster.pk}", "fabric-arrays")
         for array in Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"):
             paths = cluster_paths(cluster, array)
             hosts |= {host.name: host.pk for host in paths.hosts}
-            missing += [(host, array.name, evidence) for host, evidence in _missing(paths)]
+            lost = list(_missing(paths))
+            missing += [(host, array.name, evidence) for host, evidence in lost]
+            reach.append((array.name, reach_of(paths.matrix, lost)))
             yield from _lacking(paths, cluster.name, hosts)
             yield from _uneven(paths, cluster.name, mounted)
+        keep_reach(cluster, seen_at, reach)
         for host, arrays, evidence, urgency in grouped_by_cause(missing):
             told = MissingPathsEvidence(
                 cluster=cluster.name,

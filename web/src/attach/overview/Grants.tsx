@@ -1,63 +1,69 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, unwrap } from "../api/client";
-import type { Schemas } from "../api/problem";
-import { Mark } from "../parts/Mark";
-import { ProblemAlert } from "../parts/ProblemAlert";
-import { useUnit } from "../parts/unit";
-import { useSession } from "../shell/useSession";
+import { api, queryOptions, unwrap } from "../../api/client";
+import type { Schemas } from "../../api/problem";
+import { Panel } from "../../parts/Panel";
+import { Mark } from "../../parts/Mark";
+import { ProblemAlert } from "../../parts/ProblemAlert";
+import { useUnit } from "../../parts/unit";
+import { useSession } from "../../shell/useSession";
 
 type Grant = Schemas["GrantRow"];
-const KEY = ["grants"];
+const grantsQuery = () => queryOptions("get", "/api/attach/grants/");
 
 /** What the storage team grants of each pool: they change it, the others see what they may use. */
 export function Grants() {
   const { data: session } = useSession();
-  const grants = useQuery({ queryKey: KEY, queryFn: () => unwrap(api.GET("/api/attach/grants/")) });
+  const grants = useQuery(grantsQuery());
   if (grants.error) return <ProblemAlert error={grants.error} />;
   if (!grants.data?.length) return null;
   const storage = session?.role === "storage";
+  const over = grants.data.flatMap((grant) => overOf(grant) ?? []);
   return (
-    <Box component="section" aria-label="Pools granted" sx={{ mt: 2.5 }}>
-      <Typography variant="h2" component="h2" sx={{ mb: 1 }}>
-        Pools granted to virtualization
-      </Typography>
-      <Table
-        size="small"
-        aria-label="Grants"
-        sx={{ background: "var(--card)", border: "1px solid var(--line)" }}
-      >
-        <TableHead>
-          <TableRow>
-            {["Pool", "Array", "Granted", "Promised of it", "By", ""].map((head) => (
-              <TableCell key={head}>{head}</TableCell>
+    <Panel title="Pools granted to virtualization" note="promised of it at the right">
+      <table aria-label="Grants" style={{ borderCollapse: "collapse", width: "100%", fontSize: 13 }}>
+        <thead style={VISUALLY_HIDDEN}>
+          <tr>
+            {["Pool", "Granted", "Promised of it", "Change"].map((head) => (
+              <th key={head}>{head}</th>
             ))}
-          </TableRow>
-        </TableHead>
-        <TableBody>
+          </tr>
+        </thead>
+        <tbody>
           {grants.data.map((grant) => (
             <GrantLine key={grant.pool} grant={grant} editable={storage} />
           ))}
-        </TableBody>
-      </Table>
-      {!storage && (
-        <Typography color="textSecondary" sx={{ mt: 0.75 }}>
-          The storage team changes these; lots use granted pools only.
-        </Typography>
-      )}
-    </Box>
+        </tbody>
+      </table>
+      <Typography color="textSecondary" sx={{ p: "8px 14px", fontSize: 12.5 }}>
+        {over.map((text) => `${text} `)}
+        {!storage && "The storage team changes these; lots use granted pools only."}
+      </Typography>
+    </Panel>
   );
 }
+
+const VISUALLY_HIDDEN = {
+  position: "absolute",
+  width: 1,
+  height: 1,
+  overflow: "hidden",
+  clipPath: "inset(50%)",
+} as const;
+
+/** What is wrong with a grant, if anything is. */
+function overOf(grant: Grant): string | null {
+  if (!grant.granted) return null;
+  if (grant.quota_bytes === null || grant.promised_bytes < grant.quota_bytes) return null;
+  return `${grant.name}: nothing is left of its grant.`;
+}
+
+const CELL = { padding: "7px 14px", verticalAlign: "top" } as const;
 
 function GrantLine({ grant, editable }: { grant: Grant; editable: boolean }) {
   const { size } = useUnit();
@@ -65,7 +71,7 @@ function GrantLine({ grant, editable }: { grant: Grant; editable: boolean }) {
   const path = { params: { path: { id: grant.pool } } };
   const done = () => {
     setQuota(null);
-    void queries.invalidateQueries({ queryKey: KEY });
+    void queries.invalidateQueries({ queryKey: grantsQuery().queryKey });
   };
   const put = useMutation({
     mutationFn: (quota: string) => unwrap(api.PUT("/api/attach/grants/{id}/", { ...path, body: { quota } })),
@@ -82,19 +88,30 @@ function GrantLine({ grant, editable }: { grant: Grant; editable: boolean }) {
       ? `whole pool, ${size(grant.capacity_bytes)}`
       : `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}`;
   return (
-    <TableRow>
-      <TableCell>
-        <Link to={`/trace/pool/${String(grant.pool)}`}>{grant.name}</Link>
-      </TableCell>
-      <TableCell>{grant.array}</TableCell>
-      <TableCell>
-        <Mark kind={grant.granted ? "clear" : "unjudged"} label={grant.granted ? "granted" : "not granted"} />{" "}
+    <tr style={{ borderTop: "1px solid var(--line)" }}>
+      <td style={CELL}>
+        <Mark
+          kind={!grant.granted ? "unjudged" : overOf(grant) ? "part" : "clear"}
+          label={!grant.granted ? "not granted" : overOf(grant) ? "used up" : "granted"}
+        />{" "}
+        <Link to={`/trace/pool/${String(grant.pool)}`} className="mono" style={{ fontWeight: 600 }}>
+          {grant.name}
+        </Link>
+        <span
+          style={{ color: "var(--mute)", fontSize: 12 }}
+          title={grant.granted_by && `granted by ${grant.granted_by}`}
+        >
+          {grant.array}
+        </span>
+      </td>
+      <td className="mono" style={CELL}>
         {words}
         <ProblemAlert error={put.error ?? withdraw.error} />
-      </TableCell>
-      <TableCell className="mono">{size(grant.promised_bytes)}</TableCell>
-      <TableCell>{grant.granted_by}</TableCell>
-      <TableCell align="right">
+      </td>
+      <td className="mono" style={{ ...CELL, textAlign: "right" }}>
+        {size(grant.promised_bytes)}
+      </td>
+      <td style={{ ...CELL, textAlign: "right" }}>
         {editable && quota === null && (
           <>
             <Button
@@ -152,7 +169,7 @@ function GrantLine({ grant, editable }: { grant: Grant; editable: boolean }) {
             </Button>
           </Box>
         )}
-      </TableCell>
-    </TableRow>
+      </td>
+    </tr>
   );
 }

@@ -1,0 +1,12 @@
+import type { PageEntry } from "../shell/pages";
+
+export const PAGES: readonly PageEntry[] = [
+  {
+    path: "/devices",
+    name: "Devices",
+    stage: "attach",
+    chip: 5,
+    letter: "d",
+    load: async () => (await import("./DevicesPage")).DevicesPage,
+  },
+];
