@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 SETUP := python3 scripts/setup.py
 
-.PHONY: demo demo-reset start standins test test-quick lint bench screenshots setup schema
+.PHONY: demo demo-reset start standins test test-quick lint bench screenshots pictures setup schema
 
 setup:
 	@$(SETUP)
@@ -27,6 +27,10 @@ bench: setup
 screenshots: setup
 	@$(PY) scripts/services.py start
 	@MOVELOT_SCREENSHOTS=docs/screenshots .venv/bin/pytest -q e2e/screenshots.py
+# What the main views are compared with; look at them before they are committed. ANSWERS=1 records the answers anew.
+pictures: setup
+	@$(PY) scripts/services.py start
+	@MOVELOT_PICTURES=1 MOVELOT_ANSWERS=$(ANSWERS) .venv/bin/pytest -q e2e/test_pictures.py
 # Without setup: that would build a front end which waits for this very schema.
 schema:
 	@$(PY) server/manage.py spectacular --file server/openapi.yaml --validate

@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from e2e.conftest import Stack
-from e2e.test_journeys import quays, run_lot, tray
+from e2e.test_journeys import beside, quays, run_lot, tray
 
 TARGET = "iqn.2026-01.example.kestrelbay:granite"
 
@@ -38,7 +38,7 @@ def test_chap_is_set_on_both_sides_and_taken_back(ines: Page, fresh: Stack) -> N
         assert {method for *_, method in host["sessions"][TARGET]} == {"MutualCHAP"}
     ines.goto("/attach/paths?cluster=quayside&array=granite")
     expect(sessions.get_by_text("■ mutual")).to_have_count(len(quays(fresh.standins.world())))
-    tray(ines).get_by_role("button", name="Undo").click()
+    beside(ines).get_by_role("button", name="Undo").click()
     run_lot(ines)
     assert not any(host["chap"] for host in quays(fresh.standins.world()))
 

@@ -1,4 +1,4 @@
-"""Gzipped bytes of script that the browser loads before Rounds shows, by the manifest of the build; fails above the limit."""
+"""Script that the browser loads before Rounds shows, gzipped, by the manifest of the build; fails above the limit."""
 
 from __future__ import annotations
 

@@ -12,6 +12,7 @@ import secrets
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
 from datetime import datetime
+from functools import partial
 from typing import Any, ClassVar
 
 from django.db import transaction
@@ -19,6 +20,7 @@ from django.utils.timezone import now
 
 from movelot.findings.base import Found
 from movelot.findings.models import Due, Finding, Judged
+from movelot.inventory.again import begun_again
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import Aspect, Change
 from movelot.inventory.versions import renew
@@ -110,12 +112,16 @@ def _make(due: Due) -> bool:
         log.exception("judgement %s failed", due.judgement)
         Due.objects.filter(pk=due.pk, ticket=due.ticket).delete()
         return False
-    with transaction.atomic():
-        _store(due.judgement, found, moment)
-        # What changed meanwhile gave it another ticket, and it is made once more.
-        Due.objects.filter(pk=due.pk, ticket=due.ticket).delete()
+    begun_again(partial(_store_made, due, found, moment), f"storing {due.judgement}")
     renew([JUDGED])
     return True
+
+
+@transaction.atomic
+def _store_made(due: Due, found: Sequence[Found[Any]], moment: datetime) -> None:
+    _store(due.judgement, found, moment)
+    # What changed meanwhile gave it another ticket, and it is made once more.
+    Due.objects.filter(pk=due.pk, ticket=due.ticket).delete()
 
 
 FIELDS = ("stage", "urgency", "rank", "evidence", "judged_by", "first_seen", "last_seen", "gone_at")

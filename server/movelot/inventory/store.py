@@ -9,17 +9,16 @@ meet: the database then ends one of the two, which is begun again.
 from __future__ import annotations
 
 import hashlib
-import logging
-import random
-import time
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 
-from django.db import OperationalError, connection, transaction
+from django.db import transaction
 from django.utils.timezone import now
 
+from movelot.inventory.again import begun_again
 from movelot.inventory.changes import Aspect, Change, digests, outdate_within, tell
 from movelot.inventory.follow import follow_array, follow_capabilities, follow_hosts
 from movelot.inventory.follow.hosts import mark_unmounted
@@ -36,13 +35,7 @@ from movelot.inventory.models import (
 from movelot.inventory.readings import ArrayReading, HostReading
 from movelot_core.rounds import clock_is_off
 
-log = logging.getLogger(__name__)
 READINGS_KEPT = 50
-# MariaDB's numbers of a transaction that it ended, as two waited for one another, or one waited for too long.
-ENDED_BY_DATABASE = (1213, 1205)
-ATTEMPTS = 8
-# Who begins again waits a little, and not as long as the other.
-WAIT_SECONDS = 0.05
 
 
 @dataclass(frozen=True)
@@ -92,18 +85,7 @@ def store_readings(taken: Sequence[Taken]) -> None:
     Left out are devices that were unlinked meanwhile, and readings that began before the one that is stored did:
     another worker was faster, and what it was told is newer.
     """
-    for attempt in range(1, ATTEMPTS + 1):
-        # Within somebody's transaction it is that one which would have to begin again.
-        last = attempt == ATTEMPTS or connection.in_atomic_block
-        try:
-            _store_at_once(taken)
-        except OperationalError as error:
-            if last or error.args[0] not in ENDED_BY_DATABASE:
-                raise
-            log.info("storing %d readings begins again: %s", len(taken), error.args[1])
-            time.sleep(random.uniform(0, WAIT_SECONDS * attempt))
-        else:
-            return
+    begun_again(partial(_store_at_once, taken), f"storing {len(taken)} readings")
 
 
 def _store_at_once(taken: Sequence[Taken]) -> None:

@@ -40,7 +40,7 @@ export function FileLimitsPage() {
         data && (
           <Typography color="textSecondary" role="status">
             {told
-              ? `${String(data.differ.length)} of ${countOf(told * data.hosts.length, "value differs", "differ")} from what is recommended`
+              ? `${String(data.differ.length)} of ${countOf(told * data.hosts.length, "value")} ${data.differ.length === 1 ? "differs" : "differ"} from what is recommended`
               : "No linked array recommends any."}
           </Typography>
         )

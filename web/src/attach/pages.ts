@@ -14,6 +14,7 @@ export const PAGES: readonly PageEntry[] = [
   {
     path: "/attach/file-limits",
     name: "NFS limits",
+    also: "NFS timeouts and limits, file storage",
     stage,
     chip: 4,
     load: async () => (await import("./FileLimitsPage")).FileLimitsPage,

@@ -4,6 +4,7 @@ import Typography from "@mui/material/Typography";
 import { useDeferredValue, useState } from "react";
 import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { JobNote } from "../jobs/JobNote";
 import { useJob } from "../jobs/useJob";
 import { countOf } from "../parts/format";
 import { Moment } from "../parts/Moment";
@@ -144,8 +145,9 @@ function Proof() {
           proof.start();
         }}
       >
-        {proof.isPending ? proof.progress || "Proving…" : "Prove that it is whole"}
+        Prove that it is whole
       </Button>
+      <JobNote job={proof} begun="Proving…" />
     </>
   );
 }

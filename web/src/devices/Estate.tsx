@@ -5,15 +5,16 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { JobNote } from "../jobs/JobNote";
 import { useJob } from "../jobs/useJob";
-import { CsvButton } from "../parts/CsvButton";
 import { Panel } from "../parts/Panel";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { countOf } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 
 type Fault = Schemas["Fault"];
-const FAULTS_SHOWN = 60;
 
 /** The whole estate out as a Data Package, an estate without devices in, and metrics for it. */
 export function Estate({ mayChange }: { mayChange: boolean }) {
@@ -61,9 +62,10 @@ function PackageOut() {
               </a>
             </>
           ) : (
-            write.progress || "Everything that is known, but for accounts and lots."
+            "Everything that is known, but for accounts and lots."
           )}
         </Typography>
+        <JobNote job={write} begun="Writing…" />
       </Row>
       <ProblemAlert error={write.error} />
     </section>
@@ -123,11 +125,7 @@ function PackageIn() {
         )}
       </Row>
       <ProblemAlert error={send.error} />
-      {send.isPending && (
-        <Typography color="textSecondary" role="status">
-          {send.progress || "Sending the file"}…
-        </Typography>
-      )}
+      <JobNote job={send} begun="Sending the file…" />
       {found && !send.isPending && (
         <>
           <Typography role="status" sx={{ mt: 0.75 }}>
@@ -183,6 +181,7 @@ function MetricsIn() {
           CSV with metric,subject,time,value, or OpenMetrics text: loads of disks, latency of pools
         </span>
       </Row>
+      <JobNote job={send} begun="Sending the file…" />
       <ProblemAlert error={send.error} />
       {taken && (
         <>
@@ -238,48 +237,36 @@ function Picker({ label, hint, accept, take }: PickerProps) {
   );
 }
 
+type Numbered = Fault & { key: string };
+
+const cell = (key: "file" | "row" | "column" | "value" | "expected", head: string): Column<Numbered> => ({
+  key,
+  head,
+  value: (fault) => fault[key] ?? "all",
+  mono: key !== "expected",
+});
+const COLUMNS = [
+  cell("file", "File"),
+  cell("row", "Row"),
+  cell("column", "Column"),
+  cell("value", "Value"),
+  cell("expected", "Expected"),
+];
+const keyOf = (fault: Numbered) => fault.key;
+
 /** What is wrong, where, and what was expected; all of it can be saved for whoever keeps the files. */
 function Faults({ faults, count }: { faults: readonly Fault[]; count: number }) {
   if (count === 0) return null;
-  const heads = ["file", "row", "column", "value", "expected"] as const;
+  const rows = faults.map((fault, n): Numbered => ({ ...fault, key: String(n) }));
   return (
-    <Box sx={{ mt: 0.75 }}>
-      <table aria-label="What is wrong" style={{ borderCollapse: "collapse", fontSize: 13, width: "100%" }}>
-        <thead>
-          <tr style={{ textAlign: "left", color: "var(--mute)" }}>
-            {heads.map((head) => (
-              <th key={head} style={{ fontWeight: 400, padding: "3px 10px 3px 0" }}>
-                {head}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {faults.slice(0, FAULTS_SHOWN).map((fault, n) => (
-            <tr key={n} style={{ borderTop: "1px solid var(--line)" }}>
-              {heads.map((head) => (
-                <td
-                  key={head}
-                  className={head === "expected" ? undefined : "mono"}
-                  style={{ padding: "3px 10px 3px 0", overflowWrap: "anywhere" }}
-                >
-                  {fault[head] ?? "all"}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <Row>
-        <span style={{ color: "var(--mute)" }}>
-          {count > FAULTS_SHOWN && `The first ${String(FAULTS_SHOWN)} of ${String(count)} are listed.`}
-        </span>
-        <CsvButton
-          name="faults"
-          heads={heads}
-          rows={() => faults.map((fault) => heads.map((head) => fault[head]))}
-        />
-      </Row>
-    </Box>
+    <DataTable
+      name="What is wrong"
+      title="What is wrong"
+      note={count > faults.length ? `The first ${String(faults.length)} of ${String(count)} are listed.` : ""}
+      columns={COLUMNS}
+      rows={rows}
+      rowKey={keyOf}
+      empty="Nothing is wrong."
+    />
   );
 }

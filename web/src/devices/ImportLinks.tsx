@@ -1,20 +1,19 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { JobNote } from "../jobs/JobNote";
 import { useJob } from "../jobs/useJob";
 import { Mark, type MarkKind } from "../parts/Mark";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { countOf } from "../parts/format";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
 
 type Answer = Schemas["ImportAnswer"];
 type WrittenAs = "csv" | "yaml";
@@ -121,7 +120,7 @@ export function ImportLinks() {
             send.start(true);
           }}
         >
-          {send.isPending ? `Asking… ${send.progress}` : "See what would happen"}
+          See what would happen
         </Button>
         {tried && result.wrong < result.rows.length && (
           <Button
@@ -134,10 +133,29 @@ export function ImportLinks() {
             {result.wrong ? "Import the rows that can be" : "Import"}
           </Button>
         )}
+        <JobNote job={send} begun="Asking…" />
       </Box>
     </Box>
   );
 }
+
+type Row = Answer["rows"][number];
+
+const keyOf = (row: Row) => `${row.place} ${row.subject}`;
+const COLUMNS: readonly Column<Row>[] = [
+  { key: "place", head: "Where", value: (row) => row.place, mono: true, width: 90 },
+  { key: "subject", head: "What", value: (row) => `${row.kind} ${row.subject}` },
+  {
+    key: "outcome",
+    head: "Outcome",
+    value: (row) => `${row.outcome}: ${row.text}`,
+    cell: (row) => (
+      <>
+        <Mark kind={MARKS[row.outcome] ?? "unjudged"} label={row.outcome} /> {row.text}
+      </>
+    ),
+  },
+];
 
 function Outcomes({ answer }: { answer: Answer }) {
   return (
@@ -146,21 +164,13 @@ function Outcomes({ answer }: { answer: Answer }) {
         {answer.dry_run ? "Nothing was done yet. " : `${countOf(answer.done, "row")} done. `}
         {answer.wrong > 0 && `${String(answer.wrong)} of ${countOf(answer.rows.length, "row")} wrong.`}
       </Typography>
-      <Table size="small" aria-label="Rows">
-        <TableBody>
-          {answer.rows.map((row) => (
-            <TableRow key={`${row.place} ${row.subject}`}>
-              <TableCell className="mono">{row.place}</TableCell>
-              <TableCell>
-                {row.kind} {row.subject}
-              </TableCell>
-              <TableCell>
-                <Mark kind={MARKS[row.outcome] ?? "unjudged"} label={row.outcome} /> {row.text}
-              </TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
+      <DataTable
+        name="Rows"
+        columns={COLUMNS}
+        rows={answer.rows}
+        rowKey={keyOf}
+        empty="The file has no row."
+      />
     </div>
   );
 }

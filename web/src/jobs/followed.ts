@@ -1,5 +1,6 @@
 import { api, unwrap } from "../api/client";
 import { type Problem, ProblemError, type Schemas } from "../api/problem";
+import { formatSeconds } from "../parts/format";
 
 export type Job = Schemas["JobAnswer"];
 
@@ -29,8 +30,25 @@ export async function followed(
   return job;
 }
 
-/** How far a job is, in words; empty where nothing is told. */
-export const progressOf = (job: Job | null): string =>
-  job && isOpen(job)
-    ? [job.text, job.total ? `${String(job.done)} of ${String(job.total)}` : ""].filter(Boolean).join(", ")
-    : "";
+// Before this much is done, what it took says little of what is left.
+const TOLD_FROM_SHARE = 0.1;
+
+/** Seconds that a job still takes, if it goes on as it did so far; null while that cannot be told. */
+export function secondsLeft({ started_at, done, total }: Job, now: number): number | null {
+  if (!started_at || total <= 0 || done / total < TOLD_FROM_SHARE) return null;
+  const taken = (now - Date.parse(started_at)) / 1000;
+  return taken > 0 ? (taken / done) * (total - done) : null;
+}
+
+/** How far a job is, in words, and how long it still takes; empty where nothing is told. */
+export function progressOf(job: Job | null, now: number): string {
+  if (!job || !isOpen(job)) return "";
+  const left = secondsLeft(job, now);
+  return [
+    job.text,
+    job.total ? `${String(job.done)} of ${String(job.total)}` : "",
+    left === null ? "" : `${formatSeconds(left)} left`,
+  ]
+    .filter(Boolean)
+    .join(", ");
+}

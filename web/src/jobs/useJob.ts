@@ -15,8 +15,15 @@ interface Options<T, I> {
 /** A job from its button to its end: started, followed with progress, ended early, and what came of it. */
 export function useJob<T, I = void>({ ask, look, onSuccess, onError }: Options<T, I>) {
   const [job, setJob] = useState<Job | null>(null);
+  const [now, setNow] = useState(0);
   const mutation = useMutation({
-    mutationFn: async (input: I) => look(await followed(ask(input), setJob)),
+    mutationFn: async (input: I) =>
+      look(
+        await followed(ask(input), (told) => {
+          setJob(told);
+          setNow(Date.now());
+        }),
+      ),
     onSuccess: (found) => {
       onSuccess?.(found);
     },
@@ -40,6 +47,6 @@ export function useJob<T, I = void>({ ask, look, onSuccess, onError }: Options<T
     reset: mutation.reset,
     /** Ending it early is no error. */
     error: error instanceof CancelledError ? null : error,
-    progress: progressOf(job),
+    progress: progressOf(job, now),
   };
 }

@@ -12,8 +12,14 @@ import { isActive, type LotDetail } from "./queries";
 import { SheetLinks } from "./SheetLinks";
 import { useLotActions } from "./useLotActions";
 
+interface Props {
+  lot: LotDetail;
+  /** Whether keys act on this lot: not where another one is shown beside it. */
+  keyed?: boolean;
+}
+
 /** What can be done with a lot now: check, run, halt, undo, drop; with what it takes and whether it can be taken back. */
-export function LotButtons({ lot }: { lot: LotDetail }) {
+export function LotButtons({ lot, keyed = true }: Props) {
   const id = lot.summary.id;
   const { show } = useTray();
   const { data: session } = useSession();
@@ -25,7 +31,7 @@ export function LotButtons({ lot }: { lot: LotDetail }) {
   const mayChange = session?.may_change ?? false;
   useShortcuts({
     c: () => {
-      if (draft && mayChange && !busy) check.start();
+      if (keyed && draft && mayChange && !busy) check.start();
     },
   });
   const undone = undo.data?.summary.id;

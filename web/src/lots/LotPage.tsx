@@ -10,6 +10,7 @@ import { DataTable } from "../parts/table/DataTable";
 import { useNow } from "../parts/useNow";
 import { Page } from "../shell/Page";
 import { formPath } from "../shell/pages";
+import { useTray } from "../shell/trayState";
 import { Checks } from "./Checks";
 import { LaneChart } from "./LaneChart";
 import { LotButtons } from "./LotButtons";
@@ -60,12 +61,17 @@ export function LotPage() {
 
 function Whole({ lot }: { lot: LotDetail }) {
   const draft = lot.summary.state === "draft";
+  const { folded } = useTray();
   return (
-    <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr)" }}>
+    <Box
+      component="section"
+      aria-label="This lot"
+      sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr)" }}
+    >
       <Story lot={lot} />
       <Box sx={{ border: "1px solid var(--line)", borderRadius: "6px", background: "var(--card)" }}>
         {draft && lot.checks.length > 0 && <Checks checks={lot.checks} />}
-        <LotButtons lot={lot} />
+        <LotButtons lot={lot} keyed={folded} />
       </Box>
       <Problems steps={lot.steps} />
       {lot.outcome.length > 0 && <Outcome rows={lot.outcome} />}

@@ -12,7 +12,7 @@ export function StateChip({ state, live }: { state: LotState; live?: boolean }) 
   return (
     <Box
       component="span"
-      role={live ? "status" : undefined}
+      {...(live ? { role: "status", "aria-label": "State of the lot" } : {})}
       sx={{
         border: "1px solid",
         borderColor: failed ? "var(--buoy)" : "var(--line)",

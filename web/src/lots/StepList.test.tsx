@@ -1,4 +1,4 @@
-import { render, screen } from "@testing-library/react";
+import { render, screen, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { lot as anyLot, step as anyStep, summary } from "../tests/data";
@@ -64,6 +64,17 @@ describe("a lot's steps", () => {
     };
     render(<StepList lot={lot("failed", [step(0, "move_disk", "quay-01", { state: "failed", problem })])} />);
     expect(screen.getByRole("alert")).toHaveTextContent("berth-b is full. The disk stays. Plan again.");
+  });
+
+  it("shows the step at work whatever its place, and every other by scrolling", () => {
+    const many = Array.from({ length: 200 }, (_, n) =>
+      step(n, "mount", `quay-${String(n)}`, { state: n < 149 ? "done" : n === 149 ? "running" : "waiting" }),
+    );
+    render(<StepList lot={lot("running", many)} />);
+    const now = within(screen.getByRole("region", { name: "At work now" }));
+    expect(now.getByText("mount on quay-149")).toBeVisible();
+    const all = screen.getByRole("region", { name: "All steps" });
+    expect(within(all).getAllByRole("listitem")[0]).toHaveAttribute("aria-setsize", "200");
   });
 
   it("says when there is nothing to do", () => {

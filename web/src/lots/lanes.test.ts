@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { layLanes, type LaneStep } from "./lanes";
+import { foldLanes, LANES_APART, layLanes, type LaneStep } from "./lanes";
 
 const step = (
   id: number,
@@ -41,5 +41,26 @@ describe("the lane chart's layout", () => {
       [1, 3, true],
       [3, 10, true],
     ]);
+  });
+});
+
+describe("many lanes", () => {
+  const lanes = (count: number, slow: number) =>
+    layLanes(
+      Array.from({ length: count }, (_, n) => step(n, `quay-${String(n)}`, 0, n === slow ? 9 : 5)),
+      null,
+      0,
+    ).lanes;
+
+  it("are folded to those that differ, alike ones drawn as the slowest of them", () => {
+    const folded = foldLanes(lanes(400, 123), (bar) => (bar.id === 7 ? "failed" : "done"));
+    expect(folded.map((lane) => [lane.device, lane.alike])).toEqual([
+      ["quay-123", 399],
+      ["quay-7", 1],
+    ]);
+  });
+
+  it("stand each for itself where they are few", () => {
+    expect(foldLanes(lanes(LANES_APART, 0), () => "")).toHaveLength(LANES_APART);
   });
 });

@@ -2,7 +2,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { later, renderPage, serve } from "../tests/server";
 import { type, user } from "../tests/user";
 import { DeviceSettingsPage } from "./DeviceSettingsPage";
 
@@ -93,6 +93,29 @@ describe("device settings", () => {
     });
     await waitFor(() => {
       expect(screen.getByLabelText("address")).toHaveTextContent("/lots/7");
+    });
+  });
+
+  it("draft nothing while the rows of another filter than the one typed are shown", async () => {
+    const late = later<typeof found>();
+    serve(
+      answers({
+        "GET /api/network/device-settings/": (_body: unknown, query: URLSearchParams) =>
+          query.get("text") ? late.promise : found,
+        "POST /api/lots/": lot(),
+      }),
+    );
+    renderPage(<DeviceSettingsPage />);
+    await choose("Set to", /^round robin/);
+    const button = screen.getByRole("button", { name: "Draft lot" });
+    expect(button).toBeEnabled();
+    await type(screen.getByLabelText("Datastore or volume"), "berth");
+    await waitFor(() => {
+      expect(button).toBeDisabled();
+    });
+    late.come(found);
+    await waitFor(() => {
+      expect(button).toBeEnabled();
     });
   });
 

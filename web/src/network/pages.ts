@@ -13,6 +13,7 @@ export const PAGES: readonly PageEntry[] = [
   {
     path: "/attach/loss",
     name: "What if it is taken away",
+    also: "loss of a component, failure",
     stage,
     chip: 2,
     load: async () => (await import("./LossPage")).LossPage,
@@ -20,6 +21,7 @@ export const PAGES: readonly PageEntry[] = [
   {
     path: "/attach/device-settings",
     name: "Device settings",
+    also: "path policy, queue depth",
     stage,
     chip: 3,
     load: async () => (await import("./DeviceSettingsPage")).DeviceSettingsPage,

@@ -32,7 +32,7 @@ const SHAPES: Record<
   },
 };
 
-/** A state as a shape with a word for those who do not see it. */
+/** A state as a shape with a word for those who do not see it; none where the word stands beside it. */
 export function Mark({ kind, label, colour }: { kind: MarkKind; label?: string; colour?: string }) {
   const shape = SHAPES[kind];
   const ink = colour ?? shape.colour;
@@ -41,8 +41,7 @@ export function Mark({ kind, label, colour }: { kind: MarkKind; label?: string; 
       width="14"
       height="14"
       viewBox="0 0 14 14"
-      role="img"
-      aria-label={label ?? shape.word}
+      {...(label === "" ? { "aria-hidden": true } : { role: "img", "aria-label": label ?? shape.word })}
       style={{ flex: "none" }}
     >
       <path d={shape.path} fill={shape.filled ? ink : "none"} stroke={ink} strokeWidth="1.4" />

@@ -7,7 +7,7 @@ import { useDeferredValue, useState } from "react";
 import { useNavigate } from "react-router";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { LISTED } from "./pages";
+import { pagesCalled } from "./pages";
 import { findQuery } from "./queries";
 
 interface Hit {
@@ -17,9 +17,15 @@ interface Hit {
   to: string;
 }
 
+interface Props {
+  onClose: () => void;
+  /** What was typed before this was there. */
+  early: () => string;
+}
+
 /** Find: any thing by name or serial, and the pages. */
-export function Find({ onClose }: { onClose: () => void }) {
-  const [text, setText] = useState("");
+export function Find({ onClose, early }: Props) {
+  const [text, setText] = useState(early);
   const wanted = useDeferredValue(text.trim());
   const navigate = useNavigate();
   const { size } = useUnit();
@@ -30,9 +36,12 @@ export function Find({ onClose }: { onClose: () => void }) {
     note: [hit.size_bytes === null ? "" : size(hit.size_bytes), hit.note].filter(Boolean).join(" · "),
     to: `/trace/${hit.kind}/${String(hit.id)}`,
   }));
-  const pages = LISTED.filter((page) => page.name.toLowerCase().includes(wanted.toLowerCase())).map(
-    ({ name, path }): Hit => ({ kind: "page", name, note: "", to: path }),
-  );
+  const pages = pagesCalled(wanted).map(({ name, path }): Hit => ({
+    kind: "page",
+    name,
+    note: "",
+    to: path,
+  }));
   return (
     <Dialog
       open

@@ -1,9 +1,10 @@
-import { screen, waitFor, within } from "@testing-library/react";
+import { act, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
-import { describe, expect, it } from "vitest";
-import { job, lot, person, status, step } from "../tests/data";
-import { Refusal, renderPage, serve } from "../tests/server";
+import { describe, expect, it, vi } from "vitest";
+import { job, lot, person, status, step, summary } from "../tests/data";
+import { LOST, Refusal, renderPage, serve } from "../tests/server";
 import { type, user } from "../tests/user";
+import { statusQuery } from "./queries";
 import { Shell } from "./Shell";
 
 const rounds = {
@@ -109,7 +110,9 @@ describe("the frame", () => {
     await type(await screen.findByRole("combobox"), "teapot");
     expect(await screen.findByText(/Nothing is called “teapot”/)).toBeVisible();
   });
+});
 
+describe("the tray", () => {
   it("keeps the tray's lot over a reload, until it is put away", async () => {
     localStorage.setItem("movelot.tray", "9");
     serve(answers({ "GET /api/lots/9/": lot({ steps: [step({ title: "Move payroll disk 1" })] }) }));
@@ -118,6 +121,70 @@ describe("the frame", () => {
     await user.click(screen.getByRole("button", { name: "put away" }));
     expect(await screen.findByText(/Empty. Draft a lot/)).toBeVisible();
     expect(localStorage.getItem("movelot.tray")).toBeNull();
+  });
+
+  it("keeps Halt in reach when a poll of a running lot fails", async () => {
+    localStorage.setItem("movelot.tray", "9");
+    let fails = false;
+    const running = lot({ summary: summary({ state: "running" }) });
+    serve(answers({ "GET /api/lots/9/": () => (fails ? LOST : running) }));
+    show();
+    const halt = await screen.findByRole("button", { name: "Halt" });
+    fails = true;
+    expect(await screen.findByRole("alert")).toHaveTextContent("does not answer");
+    expect(halt).toBeVisible();
+    expect(halt).toBeEnabled();
+  });
+
+  it("leads from a draft in the tray back to its form", async () => {
+    localStorage.setItem("movelot.tray", "9");
+    serve(answers({ "GET /api/lots/9/": lot({ summary: summary({ kind: "attach_file" }) }) }));
+    show();
+    expect(await screen.findByRole("link", { name: "Change it" })).toHaveAttribute(
+      "href",
+      "/attach/file?lot=9",
+    );
+  });
+
+  it("leaves a page that went wrong with its frame", async () => {
+    const silent = vi.spyOn(console, "error").mockImplementation(() => undefined);
+    serve(answers());
+    const Broken = (): never => {
+      throw new Error("a picture broke");
+    };
+    renderPage(
+      <Routes>
+        <Route element={<Shell />}>
+          <Route path="*" element={<Broken />} />
+        </Route>
+      </Routes>,
+    );
+    expect(await screen.findByRole("alert")).toHaveTextContent("This page went wrong.");
+    expect(screen.getByRole("navigation", { name: "Pages" })).toBeVisible();
+    silent.mockRestore();
+  });
+
+  it("asks anew for what is shown when the server's revision changes, and only then", async () => {
+    let revision = "r1";
+    const asked = serve(answers({ "GET /api/status/": () => status({ revision }) }));
+    const { queries } = show();
+    await screen.findByText("1.00 TiB of 2.00 TiB");
+    const rounds = () => asked.filter((each) => each.key === "GET /api/rounds/").length;
+    await act(() => queries.refetchQueries({ queryKey: statusQuery().queryKey }));
+    expect(rounds()).toBe(1);
+    revision = "r2";
+    await act(() => queries.refetchQueries({ queryKey: statusQuery().queryKey }));
+    await waitFor(() => {
+      expect(rounds()).toBe(2);
+    });
+  });
+
+  it("finds a page by other words than its name", async () => {
+    serve(answers({ "GET /api/find/": { hits: [] } }));
+    show();
+    await user.keyboard("/");
+    await type(await screen.findByRole("combobox"), "timeouts");
+    expect(await screen.findByRole("option", { name: /NFS limits/ })).toBeVisible();
   });
 
   it("says so when the tray's lot is gone", async () => {

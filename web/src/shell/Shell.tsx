@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import LinearProgress from "@mui/material/LinearProgress";
 import { useQueryClient } from "@tanstack/react-query";
 import { useSnackbar } from "notistack";
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { lazy, type RefObject, Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { ErrorBoundary } from "react-error-boundary";
 import { Outlet, useLocation, useNavigate, useNavigation } from "react-router";
 import { api, unwrap } from "../api/client";
@@ -17,6 +17,8 @@ import { Tray } from "./Tray";
 import { TrayProvider, useTray } from "./trayState";
 import { useShortcuts } from "./useShortcuts";
 import { useRevision } from "./useStatus";
+
+const READY_MS = 1500;
 
 // Not needed for the first page.
 const Find = lazy(async () => ({ default: (await import("./Find")).Find }));
@@ -38,6 +40,7 @@ function Frame() {
   const { fold } = useTray();
   const reread = useReread();
   useRevision();
+  useReady();
   const letters = [
     ...STRIP.map(({ strip, path }) => [`g ${strip?.letter ?? ""}`, path] as const),
     ...PAGES.flatMap(({ letter, path }) => (letter ? [[`g ${letter}`, path] as const] : [])),
@@ -83,12 +86,48 @@ function Frame() {
       />
       <Main />
       <Tray />
-      <Suspense>
-        {open === "find" && <Find onClose={close} />}
-        {open === "keys" && <KeysHelp onClose={close} />}
-      </Suspense>
+      {open === "find" && <FindSoon onClose={close} />}
+      <Suspense>{open === "keys" && <KeysHelp onClose={close} />}</Suspense>
     </Box>
   );
+}
+
+/** Find, once its script is there; what is typed until then is not lost. */
+function FindSoon({ onClose }: { onClose: () => void }) {
+  const typed = useRef("");
+  return (
+    <Suspense fallback={<EarlyKeys typed={typed} />}>
+      <Find onClose={onClose} early={() => typed.current} />
+    </Suspense>
+  );
+}
+
+function EarlyKeys({ typed }: { typed: RefObject<string> }) {
+  useLayoutEffect(() => {
+    const keep = (event: KeyboardEvent) => {
+      if (event.key.length !== 1 || event.ctrlKey || event.metaKey || event.altKey) return;
+      event.preventDefault();
+      event.stopPropagation();
+      typed.current += event.key;
+    };
+    window.addEventListener("keydown", keep, { capture: true });
+    return () => {
+      window.removeEventListener("keydown", keep, { capture: true });
+    };
+  }, [typed]);
+  return null;
+}
+
+/** Loads what is likely to be wanted next, once there is nothing else to do. */
+function useReady() {
+  useEffect(() => {
+    const timer = window.setTimeout(() => {
+      void import("./Find");
+    }, READY_MS);
+    return () => {
+      window.clearTimeout(timer);
+    };
+  }, []);
 }
 
 /** For those who come by keyboard: past the strip at once. */

@@ -8,6 +8,8 @@ export interface PageEntry {
   /** Address, with parameters as React Router has them. */
   path: string;
   name: string;
+  /** Other words that it is found by. */
+  also?: string;
   /** The page of the top strip that it belongs to, by that page's stage. */
   stage: string;
   /** In the top strip: its place there, and the letter that goes there after G. */
@@ -36,7 +38,11 @@ export const STRIP = PAGES.filter((page) => page.strip).sort(
 );
 
 /** Pages that can be gone to by name. */
-export const LISTED = PAGES.filter((page) => !page.unlisted && !page.path.includes(":"));
+const LISTED = PAGES.filter((page) => !page.unlisted && !page.path.includes(":"));
+
+/** Pages whose name or other words have a text in them. */
+export const pagesCalled = (text: string): readonly PageEntry[] =>
+  LISTED.filter(({ name, also = "" }) => `${name} ${also}`.toLowerCase().includes(text.toLowerCase()));
 
 /** Chips of a stage, its page in the strip first; none where that is all there is. */
 export function chipsOf(stage: string): readonly PageEntry[] {

@@ -36,7 +36,7 @@ function remembered(): number | null {
 /**
  * Which lot the tray holds; kept over a reload. The lot itself lives on the server.
  *
- * Without a lot in hand it is folded everywhere but on Rounds, and on a lot's own page always: that page has all of it.
+ * Without a lot in hand it is folded everywhere but on Rounds, and with the lot whose own page is open: that has all of it.
  * Who folds or opens it is heeded until one of these is another.
  */
 export function TrayProvider({ children }: { children: ReactNode }) {
@@ -45,7 +45,7 @@ export function TrayProvider({ children }: { children: ReactNode }) {
   const [lot, setLot] = useState<number | null>(remembered);
   const [choice, setChoice] = useState<{ place: string; folded: boolean } | null>(null);
   const [extra, setExtra] = useState<ReactNode>(null);
-  const onLot = pathname.startsWith("/lots/");
+  const onLot = lot !== null && pathname === `/lots/${String(lot)}`;
   const usually = over || onLot || (lot === null && pathname !== "/");
   const place = `${String(over)} ${String(onLot)} ${String(pathname === "/")} ${String(lot)}`;
   const folded = choice?.place === place ? choice.folded : usually;
