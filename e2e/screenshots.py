@@ -10,6 +10,7 @@ from playwright.sync_api import Page, expect
 
 from e2e.conftest import Caller, Stack
 from e2e.test_iscsi_journeys import start_raw
+from e2e.test_journeys import state
 
 FOLDER = Path(os.environ.get("MOVELOT_SCREENSHOTS", "docs/screenshots"))
 DEMO_PACE = 150
@@ -19,6 +20,11 @@ def shoot(page: Page, name: str) -> None:
     page.mouse.move(640, 790)
     page.wait_for_load_state("networkidle")
     page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def drop(page: Page) -> None:
+    page.get_by_role("button", name="Drop").click()
+    expect(page.get_by_role("complementary", name="Tray, folded")).to_be_visible()
 
 
 def paths_and_policies(ines: Page) -> None:
@@ -39,26 +45,25 @@ def paths_and_policies(ines: Page) -> None:
 def raw_volume(ines: Page) -> None:
     start_raw(ines)
     shoot(ines, "raw-volume")
-    ines.get_by_role("complementary", name="Tray").get_by_role("button", name="Drop").click()
+    drop(ines)
 
 
 def file_storage(ines: Page) -> None:
-    tray = ines.get_by_role("complementary", name="Tray")
+    tray = ines.get_by_role("complementary", name="Tray", exact=True)
     ines.goto("/attach")
     ines.get_by_role("button", name=re.compile("^File storage")).click()
     ines.get_by_label("Datastore name").fill("sand-05")
     ines.get_by_role("textbox", name="Size").fill("2 TiB")
     expect(tray).to_contain_text("Create file system sand-05, 2.00 TiB")
     shoot(ines, "file")
-    tray.get_by_role("button", name="Drop").click()
-    expect(tray.get_by_role("heading", name="Arrays")).to_be_visible()
+    drop(ines)
 
 
 def over_nvme(ines: Page, fresh: Stack) -> None:
     storage = Caller(fresh, "tobias.wren")
     pool = next(row["pool"] for row in storage.call("GET", "attach/grants/").json() if row["name"] == "chalk-one")
     assert storage.call("PUT", f"attach/grants/{pool}/", {"quota": ""}).ok
-    tray = ines.get_by_role("complementary", name="Tray")
+    tray = ines.get_by_role("complementary", name="Tray", exact=True)
     for start, name, field in (("Volume set", "volume-set", "chalk-vd"), ("Block volume", "nvme", "chalk-01")):
         ines.goto("/attach")
         ines.get_by_role("button", name=re.compile(f"^{start}")).click()
@@ -68,30 +73,29 @@ def over_nvme(ines: Page, fresh: Stack) -> None:
             ines.get_by_role("radio", name=re.compile("chalk-one")).click()
         expect(tray).to_contain_text("Connect each host to chalk")
         shoot(ines, name)
-        tray.get_by_role("button", name="Drop").click()
-        expect(tray.get_by_role("heading", name="Arrays")).to_be_visible()
+        drop(ines)
 
 
 def lists(ines: Page) -> None:
     ines.goto("/lots")
-    expect(ines.get_by_role("grid").get_by_role("row")).to_have_count(3)
+    expect(ines.get_by_role("table", name="Lots").get_by_role("row")).to_have_count(3)
     shoot(ines, "lots")
     ines.goto("/trace/datastore/1")
-    expect(ines.get_by_role("region", name="Trace")).to_be_visible()
+    expect(ines.get_by_role("group", name="Trace, drawn from machine to array")).to_be_visible()
     shoot(ines, "trace")
     ines.goto("/devices")
     expect(ines.get_by_role("table", name="Device links")).to_contain_text("quay-03")
     shoot(ines, "devices")
     ines.goto("/audit")
-    expect(ines.get_by_role("grid", name="Audit trail")).to_contain_text("ines.marrow")
+    expect(ines.get_by_role("table", name="Audit trail")).to_contain_text("ines.marrow")
     shoot(ines, "audit")
 
 
 def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
-    tray = ines.get_by_role("complementary", name="Tray")
-    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(10)
+    tray = ines.get_by_role("complementary", name="Tray", exact=True)
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(9)
     shoot(ines, "rounds")
     paths_and_policies(ines)
     file_storage(ines)
@@ -99,33 +103,29 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     over_nvme(ines, fresh)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
+    shoot(ines, "overview")
     ines.get_by_role("button", name="Block volume").click()
     ines.get_by_label("Datastore name").fill("berth-e")
     ines.get_by_role("textbox", name="Size").fill("2 TiB")
     expect(tray).to_contain_text("Create thin volume berth-e, 2.00 TiB")
     shoot(ines, "attach")
     tray.get_by_role("button", name="Run lot").click()
-    expect(tray.get_by_role("status")).to_have_text("done", timeout=60_000)
+    expect(state(ines)).to_have_text("done", timeout=60_000)
     tray.get_by_role("link", name=re.compile("^Lot ")).click()
     expect(ines.get_by_role("table", name="Predicted and measured")).to_be_visible()
     shoot(ines, "lot")
-    ines.goto("/trace/datastore/1")
-    ines.get_by_role("button", name="Take away").click()
-    expect(ines.get_by_role("region", name="What uses it")).to_contain_text("In use by")
-    shoot(ines, "take-away")
-    tray.get_by_role("button", name="Drop").click()
     ines.goto("/")
-    ines.get_by_role("button", name="Draft lot: Slow at peak, granite-fast").click()
-    expect(ines.get_by_role("table", name="Moves")).to_be_visible()
+    ines.get_by_role("button", name=re.compile("Draft lot: Full in .*, berth-a")).click()
+    expect(ines.get_by_role("table", name="Moves of quayside")).to_be_visible()
     shoot(ines, "balance")
     # Loaded anew, as colours of controls fade from one theme to the other.
     ines.emulate_media(color_scheme="dark")
     ines.reload()
-    expect(ines.get_by_role("table", name="Moves")).to_be_visible()
+    expect(ines.get_by_role("table", name="Moves of quayside")).to_be_visible()
     shoot(ines, "dark")
     ines.emulate_media(color_scheme="light")
     tray.get_by_role("button", name="Run lot").click()
     expect(tray.get_by_text(re.compile(r"GiB/s, .* left")).first).to_be_visible(timeout=20_000)
     shoot(ines, "running")
-    expect(tray.get_by_role("status")).to_have_text("done", timeout=90_000)
+    expect(state(ines)).to_have_text("done", timeout=90_000)
     lists(ines)

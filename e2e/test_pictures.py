@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import os
 import re
+from datetime import UTC, datetime
 from io import BytesIO
 from pathlib import Path
 from typing import Any
@@ -97,7 +98,7 @@ def _answering(recorded: dict[str, Any]) -> Any:
 @pytest.mark.parametrize("view", VIEWS)
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_a_view_looks_as_it_did(page: Page, recorded: dict[str, Any], view: str, scheme: str) -> None:
-    page.clock.set_fixed_time(recorded["now"])
+    page.clock.set_fixed_time(datetime.fromtimestamp(recorded["now"] / 1000, UTC))
     page.emulate_media(color_scheme=scheme, reduced_motion="reduce")  # type: ignore[arg-type]
     page.route(re.compile("/api/"), _answering(recorded))
     page.goto(VIEWS[view].format(**recorded["drafts"]))

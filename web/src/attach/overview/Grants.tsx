@@ -98,7 +98,7 @@ function GrantLine({ grant, editable }: { grant: Grant; editable: boolean }) {
           {grant.name}
         </Link>
         <span
-          style={{ color: "var(--mute)", fontSize: 12 }}
+          style={{ color: "var(--mute)", fontSize: 12, marginLeft: 8 }}
           title={grant.granted_by && `granted by ${grant.granted_by}`}
         >
           {grant.array}

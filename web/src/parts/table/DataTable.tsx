@@ -245,7 +245,7 @@ function Frame<Row extends object>({ props, rows, scrolls, children }: FrameProp
         aria-label={`${name}, scrolls`}
         sx={{
           overflow: "auto",
-          ...(scrolls ? { height: "calc(100vh - 190px)", minHeight: 240, contain: "strict" } : {}),
+          ...(scrolls ? { maxHeight: "max(240px, calc(100vh - 190px))", contain: "layout paint" } : {}),
         }}
       >
         <table
