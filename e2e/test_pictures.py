@@ -64,22 +64,21 @@ def _recorded(caller: Caller, browser: Any, context_args: dict[str, Any]) -> dic
         kind: caller.call("POST", "lots/", {"kind": kind, "form": form}).json()["summary"]["id"]
         for kind, form in stack_drafts.items()
     }
-    answers: dict[str, Any] = {}
+    asked: set[str] = set()
     context = browser.new_context(**context_args)
     page = context.new_page()
     cookies = [{"name": c.name, "value": c.value or "", "url": URL} for c in caller.session.cookies]
     context.add_cookies(cookies)
-
-    def keep(response: Any) -> None:
-        if "/api/" in response.url and response.request.method == "GET" and response.ok:
-            answers[_path(response.url)] = response.json()
-
-    page.on("response", keep)
+    page.on("request", lambda request: asked.add(_path(request.url)))
     for path in VIEWS.values():
         page.goto(path.format(**drafts))
+        expect(page.get_by_role("status", name="Loading")).to_have_count(0)
         page.wait_for_load_state("networkidle")
     now = page.evaluate("Date.now()")
     context.close()
+    calls = sorted(path for path in asked if path.startswith("/api/"))
+    answers = {path: caller.call("GET", path.removeprefix("/api/")).json() for path in calls}
+    answers["/api/session/"]["csrf"] = ""
     return {"now": now, "drafts": drafts, "answers": answers}
 
 
@@ -105,6 +104,7 @@ def test_a_view_looks_as_it_did(page: Page, recorded: dict[str, Any], view: str,
     expect(page.get_by_role("heading", level=1)).to_be_visible()
     page.wait_for_load_state("networkidle")
     page.evaluate("document.fonts.ready.then(() => document.activeElement.blur())")
+    expect(page.get_by_text("is not recorded")).to_have_count(0)
     drawn = page.screenshot(animations="disabled", caret="hide")
     reference = FOLDER / f"{view}-{scheme}.png"
     if DRAW:

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
-import { type Bound, Choice, TextInput, Tick } from "../lots/drafts/fields";
+import { type Bound, Choice, FieldRow, TextInput, Tick } from "../lots/drafts/fields";
 import { ClusterSelect, Fixables } from "../lots/drafts/parts";
 import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { Chip } from "../parts/Chip";
@@ -158,15 +158,7 @@ function Fields({ of, plan }: PartProps) {
   const nameHint = Number(form.count) > 1 ? "## becomes a number, as berth-##" : "the volume gets the same";
   const reduced = form.reduced.length > 1 ? "both" : (form.reduced[0] ?? "none");
   return (
-    <Box
-      sx={{
-        display: "grid",
-        gridTemplateColumns: "repeat(auto-fit, minmax(118px, 1fr))",
-        gap: 1.5,
-        mb: 1.5,
-        alignItems: "start",
-      }}
-    >
+    <FieldRow>
       <ClusterSelect
         cluster={plan?.cluster ?? ""}
         fixed={fixed}
@@ -218,7 +210,7 @@ function Fields({ of, plan }: PartProps) {
           hint={form.tiering ? "where the pool has tiers" : "as the pool does it"}
         />
       )}
-    </Box>
+    </FieldRow>
   );
 }
 

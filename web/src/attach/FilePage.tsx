@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { DraftPage, DraftRoute } from "../lots/drafts/DraftPage";
-import { type Bound, Choice, TextInput, Tick } from "../lots/drafts/fields";
+import { type Bound, Choice, FieldRow, TextInput, Tick } from "../lots/drafts/fields";
 import { ClusterSelect } from "../lots/drafts/parts";
 import { useDraftForm } from "../lots/drafts/useDraftForm";
 import { countOf, formatSize } from "../parts/format";
@@ -85,15 +85,7 @@ function Fields({ of, plan }: { of: Bound<Form>; plan: Plan | undefined }) {
   const other = unit === "TiB" ? "TB" : "TiB";
   const sizeHint = plan?.size_bytes ? `${formatSize(plan.size_bytes, other)} in the other base` : "as 2 TiB";
   return (
-    <Box
-      sx={{
-        display: "grid",
-        gridTemplateColumns: "repeat(auto-fit, minmax(130px, 1fr))",
-        gap: 1.5,
-        mb: 1.5,
-        alignItems: "start",
-      }}
-    >
+    <FieldRow least={130}>
       <ClusterSelect
         cluster={plan?.cluster ?? ""}
         fixed={fixed}
@@ -133,7 +125,7 @@ function Fields({ of, plan }: { of: Bound<Form>; plan: Plan | undefined }) {
           change({ clients });
         }}
       />
-    </Box>
+    </FieldRow>
   );
 }
 

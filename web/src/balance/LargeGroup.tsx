@@ -37,19 +37,24 @@ export function LargeGroup({ board, plan, move }: Props) {
             ? `${countOf(moves.length, "move")} between ${countOf(board.datastores.length, "datastore")}`
             : `${countOf(board.datastores.length, "datastore")} of ${board.name}`
         }
+        legend={
+          <span style={{ fontSize: 12, color: "var(--mute)" }}>
+            bars now, lines after; a dashed line is the ceiling
+          </span>
+        }
         said={plan ? `${countOf(moves.length, "move")}, ${size(plan.moved_bytes)}` : ""}
-        twin={<StoreTable board={board} plan={plan} open={setOpened} />}
+        twin={<StoreTable board={board} plan={plan} onChoose={setOpened} />}
       >
         <div
           style={{
             display: "grid",
-            gridTemplateColumns: "minmax(560px, 2.2fr) minmax(260px, 1fr)",
-            gap: 28,
+            gridTemplateColumns: "minmax(580px, 2.6fr) minmax(220px, 1fr)",
+            gap: 24,
             padding: "12px 18px",
             overflowX: "auto",
           }}
         >
-          <FlowPicture board={board} plan={plan} drawn={drawn} open={setOpened} />
+          <FlowPicture board={board} plan={plan} drawn={drawn} onChoose={setOpened} />
           <div style={{ display: "grid", gap: 18, alignContent: "start" }}>
             <Histogram
               title={`all ${String(board.datastores.length)} by fill, now and after`}
@@ -106,15 +111,15 @@ interface FlowProps {
   board: Board;
   plan: Plan | undefined;
   drawn: ReturnType<typeof flowsOf>;
-  open: (stack: Stack) => void;
+  onChoose: (stack: Stack) => void;
 }
 
-const NAMES_PX = 100;
-const BAR_PX = 150;
-const FLOW_FROM = 310;
-const FLOW_TO = 560;
+const NAMES_PX = 78;
+const BAR_PX = 170;
+const FLOW_FROM = 350;
+const FLOW_TO = 580;
 
-function FlowPicture({ board, plan, drawn, open }: FlowProps) {
+function FlowPicture({ board, plan, drawn, onChoose }: FlowProps) {
   const { size } = useUnit();
   const stacks = useMemo(
     () => new Map(board.datastores.map((stack) => [stack.id, stack])),
@@ -160,7 +165,7 @@ function FlowPicture({ board, plan, drawn, open }: FlowProps) {
             stack={row.id === null ? undefined : stacks.get(row.id)}
             after={row.id === null ? undefined : after.get(row.id)}
             ceiling={board.fill_ceiling}
-            open={open}
+            onChoose={onChoose}
           />
         ))}
         {drawn.receivers.map((row) => (
@@ -194,10 +199,10 @@ interface SourceProps {
   stack: Stack | undefined;
   after: number | undefined;
   ceiling: number;
-  open: (stack: Stack) => void;
+  onChoose: (stack: Stack) => void;
 }
 
-function SourceRow({ row, stack, after, ceiling, open }: SourceProps) {
+function SourceRow({ row, stack, after, ceiling, onChoose }: SourceProps) {
   const share = (part: number) => `${String(part * 100)}%`;
   if (!stack)
     return (
@@ -210,7 +215,7 @@ function SourceRow({ row, stack, after, ceiling, open }: SourceProps) {
     <button
       type="button"
       onClick={() => {
-        open(stack);
+        onChoose(stack);
       }}
       aria-label={`${stack.name}, ${formatShare(stack.fill)} full${after === undefined ? "" : `, ${formatShare(then)} after`}; its disks`}
       className="mono"
@@ -344,7 +349,6 @@ function Histogram({ title, bins, ends, word }: HistogramProps) {
         style={{ display: "flex", justifyContent: "space-between", fontSize: 11, color: "var(--mute)" }}
       >
         <span>{ends[0]}</span>
-        <span>bars now, lines after; dashes: ceiling</span>
         <span>{ends[1]}</span>
       </div>
     </div>
@@ -354,7 +358,7 @@ function Histogram({ title, bins, ends, word }: HistogramProps) {
 interface TableProps {
   board: Board;
   plan: Plan | undefined;
-  open: (stack: Stack) => void;
+  onChoose: (stack: Stack) => void;
 }
 
 interface StoreRow {
@@ -369,7 +373,7 @@ const keyOf = (row: StoreRow) => String(row.stack.id);
 const emphasis = (row: StoreRow) => (row.stack.over ? ("over" as const) : undefined);
 
 /** The picture's figures, a row a datastore. */
-function StoreTable({ board, plan, open }: TableProps) {
+function StoreTable({ board, plan, onChoose }: TableProps) {
   const { size } = useUnit();
   const rows = useMemo(() => storeRows(board, plan), [board, plan]);
   const columns = useMemo(
@@ -424,7 +428,7 @@ function StoreTable({ board, plan, open }: TableProps) {
           <button
             type="button"
             onClick={() => {
-              open(row.stack);
+              onChoose(row.stack);
             }}
             style={{
               font: "inherit",
@@ -443,7 +447,7 @@ function StoreTable({ board, plan, open }: TableProps) {
         width: 90,
       },
     ],
-    [size, open],
+    [size, onChoose],
   );
   return (
     <DataTable

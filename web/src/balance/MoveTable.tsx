@@ -116,6 +116,7 @@ export function MoveTable({ plan, onRemove }: Props) {
         columns={columns}
         rows={plan.moves}
         rowKey={keyOf}
+        tall
         empty={
           plan.needed
             ? "No move is planned. Drag a block to another datastore, or press Enter on it, to plan one."

@@ -74,12 +74,13 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
     value: (device) => `${device.kind}${device.cluster && ` of ${device.cluster}`}`,
     width: 150,
   },
-  { key: "address", head: "Address", value: (device) => device.url, mono: true, width: 220 },
+  { key: "address", head: "Address", value: (device) => device.url, mono: true, width: 200 },
   {
     key: "state",
     head: "State",
     value: (device) => (isWell(device) ? device.state : device.detail),
     cell: (device) => <State device={device} mayChange={mayChange} />,
+    width: 260,
   },
   {
     key: "read_at",
@@ -98,7 +99,7 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
       </span>
     ),
     mono: true,
-    width: 240,
+    width: 200,
     sortable: false,
   },
 ];

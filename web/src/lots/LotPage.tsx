@@ -15,7 +15,7 @@ import { Checks } from "./Checks";
 import { LaneChart } from "./LaneChart";
 import { LotButtons } from "./LotButtons";
 import { Outcome } from "./Outcome";
-import { type LotDetail, lotQuery } from "./queries";
+import { isActive, type LotDetail, lotQuery } from "./queries";
 import { SheetLinks } from "./SheetLinks";
 import { StateChip } from "./StateChip";
 import { STEP_MARKS } from "./StepList";
@@ -69,10 +69,12 @@ function Whole({ lot }: { lot: LotDetail }) {
       sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr)" }}
     >
       <Story lot={lot} />
-      <Box sx={{ border: "1px solid var(--line)", borderRadius: "6px", background: "var(--card)" }}>
-        {draft && lot.checks.length > 0 && <Checks checks={lot.checks} />}
-        <LotButtons lot={lot} keyed={folded} />
-      </Box>
+      {(draft || lot.can_run || lot.can_undo || isActive(lot) || lot.summary.state === "sheet") && (
+        <Box sx={{ border: "1px solid var(--line)", borderRadius: "6px", background: "var(--card)" }}>
+          {draft && lot.checks.length > 0 && <Checks checks={lot.checks} />}
+          <LotButtons lot={lot} keyed={folded} />
+        </Box>
+      )}
       <Problems steps={lot.steps} />
       {lot.outcome.length > 0 && <Outcome rows={lot.outcome} />}
       <LaneChart lot={lot} />

@@ -21,7 +21,7 @@ export function formatSize(bytes: number, unit: Unit): string {
 
 /** A number with its noun, in the plural where there is not one. */
 export const countOf = (count: number, noun: string, many = `${noun}s`): string =>
-  `${String(count)} ${count === 1 ? noun : many}`;
+  `${count.toLocaleString("en-GB")} ${count === 1 ? noun : many}`;
 export const formatShare = (share: number): string => `${(share * 100).toFixed(0)} %`;
 export const formatMs = (ms: number): string => `${ms.toFixed(1)} ms`;
 export const formatHour = (hour: number): string => `${String(hour).padStart(2, "0")}:00`;

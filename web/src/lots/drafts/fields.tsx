@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
@@ -87,6 +88,23 @@ export function Choice<Value extends string>({
         </MenuItem>
       ))}
     </TextField>
+  );
+}
+
+/** Fields side by side, as many as the width has room for. */
+export function FieldRow({ children, least = 118 }: { children: ReactNode; least?: number }) {
+  return (
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: `repeat(auto-fit, minmax(${String(least)}px, 1fr))`,
+        gap: 1.5,
+        mb: 1.5,
+        alignItems: "start",
+      }}
+    >
+      {children}
+    </Box>
   );
 }
 
