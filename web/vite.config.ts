@@ -7,5 +7,12 @@ export default defineConfig(({ command }) => ({
   base: command === "build" ? "/static/web/" : "/",
   build: { outDir: "dist", manifest: true },
   server: { proxy: { "/api": "http://127.0.0.1:8470" } },
-  test: { environment: "jsdom", setupFiles: ["src/tests/setup.ts"], css: false, testTimeout: 30_000 },
+  test: {
+    environment: "jsdom",
+    setupFiles: ["src/tests/setup.ts"],
+    css: false,
+    testTimeout: 30_000,
+    pool: "threads",
+    isolate: false,
+  },
 }));

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -50,7 +51,8 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
         view = shown(found, plan, ordered, impossible)
         over = [found.group.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]
         over += [found.group.pools[p] for p in np.flatnonzero(plan.before.over_latency.any(axis=1))]
-        title = f"Clear {' and '.join(over[:3])}" if over and ordered else f"Balance {group.name}"
+        planned = moves == moves_of(clear_plan(found))
+        title = f"Clear {' and '.join(over[:3])}" if planned and over and ordered else _by_hand(found, ordered)
         checks = _checks(found, view.clears, view.needed, ordered, impossible)
         checks += [Check("clears every ceiling", WARN, text) for text in view.unresolved]
         checks += [
@@ -79,6 +81,14 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
                 note = "measured by the last reading"
                 rows.append(MeasuredRow("datastore", store.name, "fill", before, after.fill, fill, note))
         return rows + _latency_rows(group)
+
+
+def _by_hand(found: KnownGroup, ordered: Sequence[OrderedMove]) -> str:
+    """The title of moves that people chose: what they do, not what a plan would."""
+    if len(ordered) == 1:
+        move = ordered[0].move
+        return f"Move {found.group.disks[move.disk]} to {found.group.datastores[move.target]}"
+    return f"Move {len(ordered)} disks in {found.row.name}" if ordered else f"Balance {found.row.name}"
 
 
 def _share(text: str | None) -> float | None:

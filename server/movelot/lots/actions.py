@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.db import transaction
+from django.db.models import Q
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
@@ -10,6 +11,7 @@ from movelot.devices.reading import Progress, reread
 from movelot.inventory.models import Device
 from movelot.lots.drafting import changes_since, redraft
 from movelot.lots.history import demand_seen
+from movelot.lots.holding import hold
 from movelot.lots.kinds import STOP, kind_of, register
 from movelot.lots.models import Lot, Step
 from movelot.lots.stored import kind_of_step
@@ -26,11 +28,43 @@ def check(lot: Lot, progress: Progress | None = None) -> Lot:
     return redraft(lot)
 
 
+# From these a lot starts or goes on.
+STARTABLE = (State.DRAFT, State.HALTED, State.FAILED)
+
+
 def demand_startable(lot: Lot) -> None:
-    """Problem 409 for a lot that cannot be started as it stands."""
-    if lot.state not in (State.DRAFT, State.HALTED, State.FAILED):
+    """Problem 409 for a lot that cannot be started, or go on, as it stands.
+
+    What was undone, wholly or in part, does not go on: its steps are not what their states say any more. An undo does
+    not begin while what it undoes is under way, nor where another undo has begun.
+    """
+    if lot.state not in STARTABLE:
         message = f"Lot {lot.pk} is {lot.state}; it cannot be started."
         raise Problem(409, "not_startable", message, hint="Reload to see where it stands.")
+    undo = undone_by(lot)
+    if undo:
+        raise Problem(
+            409,
+            "undone",
+            f"Lot {lot.pk} was undone by lot {undo.pk}; it cannot go on.",
+            "Nothing was begun.",
+            f"Undo lot {undo.pk} to bring it back, or draft it anew.",
+        )
+    target = lot.undoes
+    if target is None or lot.state != State.DRAFT:
+        return
+    if target.active:
+        message = f"Lot {target.pk} is {target.state}; it cannot be undone before it has ended."
+        raise Problem(409, "still_active", message, "Nothing was begun.", "Halt it first.")
+    other = undone_by(target)
+    if other and other.pk != lot.pk:
+        message = f"Lot {target.pk} was undone by lot {other.pk} already."
+        raise Problem(409, "undone_already", message, "Nothing was begun.", f"Undo lot {other.pk} to bring it back.")
+
+
+def undone_by(lot: Lot) -> Lot | None:
+    """The lot that undoes ``lot`` and has begun to."""
+    return lot.undone_by.exclude(state=State.DRAFT).first()
 
 
 def run(lot: Lot, progress: Progress | None = None, seen: str | None = None) -> Lot:
@@ -63,7 +97,7 @@ def run(lot: Lot, progress: Progress | None = None, seen: str | None = None) -> 
             )
     if by_hand(lot):
         return _to_sheet(lot)
-    return _start(lot, (State.DRAFT, State.HALTED, State.FAILED))
+    return _start(lot)
 
 
 def by_hand(lot: Lot) -> bool:
@@ -93,25 +127,20 @@ def carried_out(lot: Lot) -> Lot:
 
 def _in_state(lot: Lot, state: str, code: str, why: str) -> Lot:
     """The lot, locked until the transaction ends; Problem when it is in another state."""
-    locked = Lot.objects.select_for_update().get(pk=lot.pk)
+    locked = _locked(lot)
     if locked.state != state:
         message = f"Lot {lot.pk} is {locked.state}; {why}."
         raise Problem(409, code, message, hint="Reload to see where it stands.")
     return locked
 
 
-def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
+def _start(lot: Lot) -> Lot:
     from movelot.lots.tasks import run_lot
 
     with transaction.atomic():
-        locked = Lot.objects.select_for_update().get(pk=lot.pk)
-        if locked.state not in allowed:
-            raise Problem(
-                409,
-                "not_startable",
-                f"Lot {lot.pk} is {locked.state}; it cannot be started.",
-                hint="Reload to see where it stands.",
-            )
+        locked = _locked(lot)
+        demand_startable(locked)
+        hold(locked)
         _reserve(locked)
         # Steps that failed or were abandoned are tried again: each first looks at the true state on its device.
         locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
@@ -121,6 +150,19 @@ def _start(lot: Lot, allowed: tuple[str, ...]) -> Lot:
         locked.save()
         transaction.on_commit(lambda: run_lot.delay(lot.pk))
     return locked
+
+
+def _locked(lot: Lot) -> Lot:
+    """The lot, and what it undoes or is undone by, locked until the transaction ends. Problem 404 once it is dropped.
+
+    All of a family are locked by key: of two people who start the one and its undo at once, one is first.
+    """
+    family = Q(pk=lot.pk) | Q(undone_by=lot.pk) | Q(undoes=lot.pk)
+    keys = sorted(set(Lot.objects.filter(family).values_list("pk", flat=True)))
+    found = {row.pk: row for row in Lot.objects.select_for_update().filter(pk__in=keys).order_by("pk")}
+    if lot.pk not in found:
+        raise Problem(404, "not_found", f"Lot {lot.pk} was dropped meanwhile.", hint="Draft it anew.")
+    return found[lot.pk]
 
 
 def _reserve(lot: Lot) -> None:
@@ -141,9 +183,11 @@ def halt(lot: Lot) -> Lot:
 
 def drop(lot: Lot) -> None:
     """Delete a draft."""
-    deleted, _ = Lot.objects.filter(pk=lot.pk, state=State.DRAFT).delete()
-    if not deleted:
-        raise Problem(409, "not_a_draft", f"Lot {lot.pk} is {lot.state}; only a draft can be dropped.")
+    with transaction.atomic():
+        locked = _locked(lot)
+        if locked.state != State.DRAFT:
+            raise Problem(409, "not_a_draft", f"Lot {lot.pk} is {locked.state}; only a draft can be dropped.")
+        locked.delete()
 
 
 def undo(lot: Lot, user: User) -> Lot:
@@ -171,7 +215,7 @@ def undo(lot: Lot, user: User) -> Lot:
             f"“{final.title}” cannot be taken back.",
             hint="Draft a new lot for what you want to have.",
         )
-    earlier = lot.undone_by.exclude(state=State.DRAFT).first()
+    earlier = undone_by(lot)
     if earlier:
         raise Problem(
             409,
@@ -179,10 +223,13 @@ def undo(lot: Lot, user: User) -> Lot:
             f"Lot {lot.pk} was undone by lot {earlier.pk}.",
             hint=f"Undo lot {earlier.pk} to bring it back.",
         )
-    draft = lot.undone_by.filter(state=State.DRAFT).first()
-    if draft is None:
-        draft = Lot.objects.create(kind=UndoKind.name, title=f"Undo lot {lot.pk}", created_by=user, undoes=lot)
-    return redraft(draft)
+    with transaction.atomic():
+        # Two who press Undo at once get one draft.
+        _locked(lot)
+        draft = lot.undone_by.filter(state=State.DRAFT).first()
+        if draft is None:
+            draft = Lot.objects.create(kind=UndoKind.name, title=f"Undo lot {lot.pk}", created_by=user, undoes=lot)
+        return redraft(draft)
 
 
 register(UndoKind())

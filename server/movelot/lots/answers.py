@@ -158,7 +158,8 @@ def document_of(lot: Lot) -> dict[str, Any]:
         estimate_seconds=max((row["planned_end"] for row in rows), default=0.0),
         seconds_left=left if left is None else max(0.0, left),
         outcome=[MeasuredRow(**row) for row in lot.outcome.get("rows", [])],
-        can_run=lot.state in (Lot.State.HALTED, Lot.State.FAILED) or (lot.state == Lot.State.DRAFT and not stops),
+        can_run=(lot.state in (Lot.State.HALTED, Lot.State.FAILED) and undone is None)
+        or (lot.state == Lot.State.DRAFT and not stops),
         reversible=_reversible({row["kind"] for row in rows}),
         by_hand=by_hand,
         acts=acts_on(lot),

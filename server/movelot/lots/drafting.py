@@ -73,7 +73,9 @@ def redraft(lot: Lot, by: User | None = None, seen: str | None = None) -> Lot:
     draft = kind.drafted(kind.form_of(lot), lot)
     draft.checks = [*draft.checks, *_common_checks(lot, draft)]
     with transaction.atomic():
-        locked = Lot.objects.select_for_update().get(pk=lot.pk)
+        locked = Lot.objects.select_for_update().filter(pk=lot.pk).first()
+        if locked is None:
+            raise Problem(404, "not_found", f"Lot {lot.pk} was dropped meanwhile.", hint="Draft it anew.")
         if locked.state != Lot.State.DRAFT:
             raise Problem(
                 409,

@@ -75,6 +75,16 @@ class Lot(models.Model):
         return self.state in (self.State.RUNNING, self.State.HALTING)
 
 
+class Hold(models.Model):
+    """A device that a lot has to itself while it is under way: no two lots work on one at a time."""
+
+    device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="hold")
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="holds")
+
+    def __str__(self) -> str:
+        return f"device {self.device_id} for lot {self.lot_id}"
+
+
 class LotVersion(models.Model):
     """A draft as it was for a while: typed by a person, or by nobody where a fresh reading made other steps of it."""
 

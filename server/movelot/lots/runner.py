@@ -17,7 +17,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
-from django.db import connection
+from django.db import connection, transaction
 from django.utils.timezone import now
 
 from movelot.devices.errors import DeviceAway, DeviceError
@@ -25,6 +25,7 @@ from movelot.devices.reading import reread
 from movelot.devices.session import session_with
 from movelot.inventory.models import Device
 from movelot.lots.drafting import graph_of
+from movelot.lots.holding import let_go
 from movelot.lots.kinds import MeasuredRow, kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import learn_from
@@ -206,8 +207,8 @@ class Driver:
                 StepProblem(
                     error.code,
                     error.message,
-                    "What the device did last is not known; it is asked when the lot runs on.",
-                    "Bring the device back, then run the lot on.",
+                    "What the device did last is not known; it is asked when the lot goes on.",
+                    "Bring the device back, then continue the lot.",
                 ),
             )
             return
@@ -243,7 +244,9 @@ class Driver:
             state = Lot.State.HALTED
         self.lot.outcome = {"rows": self._outcome() if state == Lot.State.DONE else []}
         self.lot.state, self.lot.ended_at = state, now()
-        self.lot.save()
+        with transaction.atomic():
+            self.lot.save()
+            let_go(self.lot)
         learn_from(self.lot)
         log.info("lot %s: %s, %s of %s steps done", self.lot.pk, state, done, len(self.steps))
 
@@ -288,5 +291,5 @@ def _proven(progress: Progress[Any], kind: StepKind[Any], run: StepRun[Any]) -> 
 
 
 def _refusal(error: DeviceError) -> StepProblem:
-    unchanged, hint = "What was done before this step stays.", "Settle it on the device, then run the lot on."
+    unchanged, hint = "What was done before this step stays.", "Settle it on the device, then continue the lot."
     return StepProblem(error.code, error.message, unchanged, hint)

@@ -38,7 +38,7 @@ describe("NFS timeouts and limits", () => {
     renderPage(<FileLimitsPage />);
     expect(await screen.findByText("▲ 10")).toBeVisible();
     expect(screen.getByText("none")).toBeVisible();
-    expect(screen.getByText("1 of 4 differ from what is recommended")).toBeVisible();
+    expect(screen.getByText("1 of 4 values differs from what is recommended")).toBeVisible();
   });
 
   it("are set together with one lot", async () => {

@@ -58,7 +58,7 @@ describe("importing links and grants", () => {
     await typeFile("x");
     await press("See what would happen");
     const rows = within(await screen.findByRole("table", { name: "Rows" })).getAllByRole("row");
-    expect(rows[0]).toHaveTextContent("line 2link https://10.40.2.10:443 user is missing.");
+    expect(rows[1]).toHaveTextContent("line 2link https://10.40.2.10:443 user is missing.");
     expect(screen.getByRole("button", { name: "Import the rows that can be" })).toBeEnabled();
     wrong = 2;
     await press("See what would happen");

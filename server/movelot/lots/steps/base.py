@@ -158,7 +158,7 @@ class StepKind(Document, ABC, Generic[R]):
                 "work_ended",
                 f"The device ended the work as {work.state.lower()}. {work.message}".strip(),
                 "The device undid what was half done.",
-                "Check the lot and run it on.",
+                "Look at the lot and continue it.",
             )
         return Progress(True, run.result, run.task_uri, work)
 
