@@ -53,3 +53,16 @@ def with_lot_kinds(result: dict[str, Any], generator: Any, request: Any, public:
     for named in ("NewLotRequest", "LotSummary", "Remedy"):
         schemas[named]["properties"]["kind"] = {"$ref": "#/components/schemas/LotKindName"}
     return result
+
+
+def with_job_results(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
+    """What each kind of job comes to, by its name: a caller that knows the kind knows the type of the result."""
+    from movelot.jobs.work import KINDS
+
+    schemas = result["components"]["schemas"]
+    kinds = {name: {"$ref": f"#/components/schemas/{kind.result.__name__}"} for name, kind in sorted(KINDS.items())}
+    schemas["JobResults"] = {"type": "object", "properties": kinds, "required": list(kinds)}
+    job = schemas["JobAnswer"]["properties"]
+    job["kind"] = {"type": "string", "enum": list(kinds)}
+    job["problem"] = {"allOf": [{"$ref": "#/components/schemas/Problem"}], "nullable": True}
+    return result

@@ -188,6 +188,7 @@ SPECTACULAR_SETTINGS = {
         "drf_spectacular.hooks.postprocess_schema_enums",
         "movelot.schema_hooks.with_problems",
         "movelot.schema_hooks.with_lot_kinds",
+        "movelot.schema_hooks.with_job_results",
         "movelot.schema_enums.with_enums",
     ],
     "COMPONENT_NO_READ_ONLY_REQUIRED": True,

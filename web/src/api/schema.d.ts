@@ -1367,14 +1367,13 @@ export interface components {
         JobAnswer: {
             result: components["schemas"]["JobResult"] | null;
             id: number;
-            kind: string;
+            /** @enum {string} */
+            kind: "check" | "draft" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "prove_trail" | "reread" | "run";
             state: components["schemas"]["JobState"];
             text: string;
             done: number;
             total: number;
-            problem: {
-                [key: string]: unknown;
-            } | null;
+            problem: components["schemas"]["Problem"] | null;
             /** Format: date-time */
             asked_at: string;
             /** Format: date-time */
@@ -2054,6 +2053,17 @@ export interface components {
         };
         /** @enum {string} */
         LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "mount_alike" | "spread" | "undo" | "uplinks" | "use_volume";
+        JobResults: {
+            check: components["schemas"]["LotReached"];
+            draft: components["schemas"]["LotReached"];
+            export_package: components["schemas"]["PackageMade"];
+            import_metrics: components["schemas"]["Taken"];
+            import_package: components["schemas"]["PackageAnswer"];
+            import_rows: components["schemas"]["ImportAnswer"];
+            prove_trail: components["schemas"]["Proof"];
+            reread: components["schemas"]["DevicesRead"];
+            run: components["schemas"]["LotReached"];
+        };
         /** @enum {string} */
         LotState: "draft" | "running" | "halting" | "halted" | "failed" | "done" | "sheet";
         /** @enum {string} */

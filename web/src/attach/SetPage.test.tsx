@@ -67,7 +67,10 @@ describe("volume set", () => {
     expect(await screen.findByText(/Set frames of nvme-b to 9000 bytes/)).toBeVisible();
     await user.click(screen.getByRole("button", { name: "Add the fix first" }));
     await waitFor(() => {
-      expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({ ...form, fixes: ["quay-03"] });
+      expect(asked.findLast((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
+        ...form,
+        fixes: ["quay-03"],
+      });
     });
   });
 
@@ -81,7 +84,7 @@ describe("volume set", () => {
     });
     await type(name, "chalk-vd2");
     await waitFor(() => {
-      expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({ name: "chalk-vd2" });
+      expect(asked.findLast((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({ name: "chalk-vd2" });
     });
   });
 

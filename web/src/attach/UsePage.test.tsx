@@ -42,7 +42,7 @@ describe("making a datastore of a volume", () => {
     expect(screen.getByText("It carries a filesystem. Wiping cannot be undone.")).toBeVisible();
     await type(screen.getByLabelText("Type slate-09 to allow wiping"), "slate-09");
     await waitFor(() => {
-      expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
+      expect(asked.findLast((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
         ...form,
         confirm: "slate-09",
       });
@@ -70,7 +70,9 @@ describe("making a datastore of a volume", () => {
     });
     await type(name, "slate-store");
     await waitFor(() => {
-      expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({ name: "slate-store" });
+      expect(asked.findLast((each) => each.key === `PUT ${PATH}`)?.body).toMatchObject({
+        name: "slate-store",
+      });
     });
   });
 

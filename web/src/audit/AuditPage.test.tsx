@@ -48,7 +48,7 @@ describe("the audit trail", () => {
     [0, "▲ the last entries are missing"],
   ])("proves that it is whole, or says what is not (%s)", async (brokenAt, said) => {
     const result = { entries: 9, broken_at: brokenAt };
-    serve({ "GET /api/audit/": page, "POST /api/audit/proof/": job({ state: "done", result }) });
+    serve({ "GET /api/audit/": page, "POST /api/audit/proof/": job({ kind: "prove_trail", result }) });
     renderPage(<AuditPage />);
     await user.click(await screen.findByRole("button", { name: "Prove that it is whole" }));
     expect(await screen.findByRole("status")).toHaveTextContent(said);

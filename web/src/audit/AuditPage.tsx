@@ -4,6 +4,7 @@ import Typography from "@mui/material/Typography";
 import { useDeferredValue, useState } from "react";
 import { api, queryOptions, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { resultOf } from "../jobs/followed";
 import { JobNote } from "../jobs/JobNote";
 import { useJob } from "../jobs/useJob";
 import { countOf } from "../parts/format";
@@ -121,7 +122,7 @@ function Proof() {
   const [found, setFound] = useState<{ entries: number; broken_at: number | null } | null>(null);
   const proof = useJob({
     ask: () => unwrap(api.POST("/api/audit/proof/")),
-    look: (job) => Promise.resolve(job.result as Schemas["Proof"]),
+    look: (job) => Promise.resolve(resultOf(job, "prove_trail")),
     onSuccess: setFound,
   });
   if (found)

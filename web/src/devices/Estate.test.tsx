@@ -38,10 +38,13 @@ function serveForms(...answers: (Schemas["PackageAnswer"] | Refusal)[]) {
     sent.push({ key: `${request.method} ${new URL(request.url).pathname}`, dry });
     const found = answers[Math.min(sent.length, answers.length) - 1];
     const refused = found instanceof Refusal;
-    return new Response(JSON.stringify(refused ? found.body : job({ result: found ?? null })), {
-      status: refused ? found.status : 200,
-      headers: { "Content-Type": "application/json" },
-    });
+    return new Response(
+      JSON.stringify(refused ? found.body : job({ kind: "import_package", result: found ?? null })),
+      {
+        status: refused ? found.status : 200,
+        headers: { "Content-Type": "application/json" },
+      },
+    );
   });
   return sent;
 }
@@ -55,7 +58,12 @@ describe("an estate as files", () => {
     const fetched = vi.fn();
     vi.stubGlobal("location", { origin: window.location.origin, assign: fetched });
     const file = "/api/jobs/7/file/";
-    serve({ "POST /api/exchange/package/export/": job({ result: { file, size_bytes: 6 * 1024 ** 2 } }) });
+    serve({
+      "POST /api/exchange/package/export/": job({
+        kind: "export_package",
+        result: { file, size_bytes: 6 * 1024 ** 2 },
+      }),
+    });
     renderPage(<Estate mayChange={false} />);
     await user.click(screen.getByRole("button", { name: "Take the estate out" }));
     expect(await screen.findByRole("link", { name: "Fetch it again" })).toHaveAttribute("href", file);
@@ -108,7 +116,10 @@ describe("an estate as files", () => {
 describe("metrics from elsewhere", () => {
   it("are read by the ending of their file", async () => {
     const asked = serve({
-      "POST /api/exchange/metrics/": job({ result: { samples: 12, faults: [], fault_count: 0 } }),
+      "POST /api/exchange/metrics/": job({
+        kind: "import_metrics",
+        result: { samples: 12, faults: [], fault_count: 0 },
+      }),
     });
     renderPage(<Estate mayChange />);
     choose("Metrics to take in", "week.csv");
@@ -124,7 +135,10 @@ describe("metrics from elsewhere", () => {
 
   it("are not taken in when any is wrong", async () => {
     serve({
-      "POST /api/exchange/metrics/": job({ result: { samples: 0, faults: [fault], fault_count: 1 } }),
+      "POST /api/exchange/metrics/": job({
+        kind: "import_metrics",
+        result: { samples: 0, faults: [fault], fault_count: 1 },
+      }),
     });
     renderPage(<Estate mayChange />);
     choose("Metrics to take in", "week.csv");

@@ -5,6 +5,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { resultOf } from "../jobs/followed";
 import { JobNote } from "../jobs/JobNote";
 import { useJob } from "../jobs/useJob";
 import { Panel } from "../parts/Panel";
@@ -36,7 +37,7 @@ function PackageOut() {
   const { size } = useUnit();
   const write = useJob({
     ask: () => unwrap(api.POST("/api/exchange/package/export/")),
-    look: (job) => Promise.resolve(job.result as Schemas["PackageMade"]),
+    look: (job) => Promise.resolve(resultOf(job, "export_package")),
     onSuccess: (made) => {
       window.location.assign(made.file);
     },
@@ -89,7 +90,7 @@ function PackageIn() {
         }),
       );
     },
-    look: (job) => Promise.resolve(job.result as Schemas["PackageAnswer"]),
+    look: (job) => Promise.resolve(resultOf(job, "import_package")),
     onSuccess: (answer) => {
       if (answer.imported) void queries.invalidateQueries();
     },
@@ -162,7 +163,7 @@ function MetricsIn() {
         api.POST("/api/exchange/metrics/", { body: { text: await file.text(), written_as: written } }),
       );
     },
-    look: (job) => Promise.resolve(job.result as Schemas["Taken"]),
+    look: (job) => Promise.resolve(resultOf(job, "import_metrics")),
     onSuccess: () => void queries.invalidateQueries(),
   });
   const taken = send.found;

@@ -14,7 +14,7 @@ const row = (place: string, outcome: string, text: string) => ({
   text,
 });
 const answer = (part: Partial<Schemas["ImportAnswer"]>) =>
-  job({ result: { dry_run: true, rows: [], done: 0, wrong: 0, ...part } });
+  job({ kind: "import_rows", result: { dry_run: true, rows: [], done: 0, wrong: 0, ...part } });
 const CALL = "POST /api/exchange/import/";
 const typeFile = async (text: string) => {
   await type(screen.getByLabelText("Text of the file"), text);

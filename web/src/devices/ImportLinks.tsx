@@ -7,6 +7,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { resultOf } from "../jobs/followed";
 import { JobNote } from "../jobs/JobNote";
 import { useJob } from "../jobs/useJob";
 import { Mark, type MarkKind } from "../parts/Mark";
@@ -33,7 +34,7 @@ export function ImportLinks() {
   const send = useJob({
     ask: (dryRun: boolean) =>
       unwrap(api.POST("/api/exchange/import/", { body: { text, written_as: writtenAs, dry_run: dryRun } })),
-    look: (job) => Promise.resolve(job.result as Answer),
+    look: (job) => Promise.resolve(resultOf(job, "import_rows")),
     onSuccess: (answer) => {
       if (!answer.dry_run) void queries.invalidateQueries();
     },

@@ -1,5 +1,5 @@
 import { api, unwrap } from "../api/client";
-import { type Problem, ProblemError, type Schemas } from "../api/problem";
+import { ProblemError, type Schemas } from "../api/problem";
 import { formatSeconds } from "../parts/format";
 
 export type Job = Schemas["JobAnswer"];
@@ -26,8 +26,17 @@ export async function followed(
   }
   if (job.state === "cancelled")
     throw new CancelledError("The work was ended; what it had begun stays as it was.");
-  if (job.problem) throw new ProblemError(job.problem as unknown as Problem);
+  if (job.problem) throw new ProblemError(job.problem);
   return job;
+}
+
+type Results = Schemas["JobResults"];
+
+/** What a job of this kind came to. */
+export function resultOf<Kind extends keyof Results>(job: Job, kind: Kind): Results[Kind] {
+  if (job.kind !== kind || job.result === null)
+    throw new TypeError(`job ${String(job.id)} is no ${kind} that is done`);
+  return job.result as Results[Kind];
 }
 
 // Before this much is done, what it took says little of what is left.

@@ -49,7 +49,14 @@ describe("a job", () => {
   });
 
   it("that fails throws the problem that the server tells", async () => {
-    const problem = { status: 409, code: "stale", title: "The devices changed.", detail: "", hint: "" };
+    const problem = {
+      type: "/problems/stale",
+      status: 409,
+      code: "stale",
+      title: "The devices changed.",
+      detail: "",
+      hint: "",
+    };
     serve({ "POST /api/devices/reread/": job({ state: "failed", problem }) });
     const { result } = reread();
     act(() => {

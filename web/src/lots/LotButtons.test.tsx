@@ -78,6 +78,7 @@ describe("what can be done with a lot", () => {
 
   it("shows why a run was refused, and what to do", async () => {
     const stale = {
+      type: "/problems/stale",
       status: 409,
       code: "stale",
       title: "The devices changed since this lot was checked.",

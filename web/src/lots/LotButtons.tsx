@@ -49,7 +49,7 @@ export function LotButtons({ lot, keyed = true }: Props) {
     <Box sx={{ p: "12px 14px", borderTop: "1px solid var(--line)" }}>
       <ProblemAlert error={error} />
       <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
-        {(draft || state === "halted" || state === "failed") && (
+        {(draft || ((state === "halted" || state === "failed") && lot.can_run)) && (
           <Button
             variant="contained"
             disabled={!lot.can_run || busy}

@@ -3,7 +3,7 @@ import { useNavigate } from "react-router";
 import { putAnswer } from "../api/cache";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
-import { followed } from "../jobs/followed";
+import { followed, resultOf } from "../jobs/followed";
 import { formPath } from "../shell/pages";
 import { useTray } from "../shell/trayState";
 import { type LotDetail, lotQuery } from "./queries";
@@ -15,7 +15,7 @@ async function drafted(body: NewLot): Promise<LotDetail> {
   const made = await unwrap(api.POST("/api/lots/", { body }));
   if ("summary" in made) return made;
   const done = await followed(Promise.resolve(made));
-  const { lot } = done.result as Schemas["LotReached"];
+  const { lot } = resultOf(done, "draft");
   return unwrap(api.GET("/api/lots/{id}/", { params: { path: { id: String(lot) } } }));
 }
 

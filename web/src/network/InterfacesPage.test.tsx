@@ -56,7 +56,7 @@ describe("new storage interfaces", () => {
     open();
     await type(await screen.findByLabelText("Address on quay-02"), "10.40.12.150");
     await waitFor(() => {
-      expect(asked.find((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
+      expect(asked.findLast((each) => each.key === `PUT ${PATH}`)?.body).toEqual({
         ...form,
         addresses: { [row.key]: "10.40.12.150" },
       });

@@ -84,7 +84,10 @@ describe("the frame", () => {
   });
 
   it("rereads all devices by key and says which did not answer", async () => {
-    const ended = job({ result: { devices: 2, failed: { "quay-01": "quay-01 does not answer." } } });
+    const ended = job({
+      kind: "reread",
+      result: { devices: 2, failed: { "quay-01": "quay-01 does not answer." } },
+    });
     serve(answers({ "POST /api/devices/reread/": ended }));
     show();
     await user.keyboard("r");

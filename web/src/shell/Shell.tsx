@@ -6,7 +6,8 @@ import { lazy, type RefObject, Suspense, useEffect, useLayoutEffect, useRef, use
 import { ErrorBoundary } from "react-error-boundary";
 import { Outlet, useLocation, useNavigate, useNavigation } from "react-router";
 import { api, unwrap } from "../api/client";
-import { problemOf, type Schemas } from "../api/problem";
+import { problemOf } from "../api/problem";
+import { resultOf } from "../jobs/followed";
 import { useJob } from "../jobs/useJob";
 import { countOf } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
@@ -193,7 +194,7 @@ function useReread() {
   const { enqueueSnackbar } = useSnackbar();
   const job = useJob({
     ask: () => unwrap(api.POST("/api/devices/reread/")),
-    look: (ended) => Promise.resolve(ended.result as Schemas["DevicesRead"]),
+    look: (ended) => Promise.resolve(resultOf(ended, "reread")),
     onSuccess: ({ devices, failed }) => {
       const away = Object.values(failed);
       enqueueSnackbar(away.length ? away.join(" ") : `${countOf(devices, "device")} read.`);

@@ -53,7 +53,7 @@ describe("grants", () => {
     await type(field, "18 TiB");
     await user.click(screen.getByRole("button", { name: "Grant" }));
     await waitFor(() => {
-      expect(asked.find((each) => each.key.startsWith("PUT"))?.body).toEqual({ quota: "18 TiB" });
+      expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({ quota: "18 TiB" });
     });
     await waitFor(() => {
       expect(screen.queryByLabelText("Quota of granite-fast")).toBeNull();

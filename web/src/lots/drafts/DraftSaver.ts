@@ -66,9 +66,11 @@ export class DraftSaver<Form, Answer extends DraftAnswer<Form>> {
 
   /** An answer that came another way, as from a poll: taken over where nothing is typed on it. */
   refreshed(answer: Answer): void {
-    if (this.now.state !== "saved" || this.sending || answer.lot.version === this.stored.lot.version) return;
+    if (this.now.state !== "saved" || this.sending) return;
+    // A version is of the steps: a form may be another one and come to the same.
+    const same = JSON.stringify(answer.form) === JSON.stringify(this.stored.form);
     this.stored = answer;
-    this.set({ ...this.now, form: answer.form });
+    if (!same) this.set({ ...this.now, form: answer.form });
   }
 
   /** Store what is typed now, without waiting for the next key. Returns the version stored; throws why it is not. */

@@ -1,4 +1,4 @@
-import { screen, waitFor } from "@testing-library/react";
+import { act, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import { api, queryOptions, unwrap } from "../../api/client";
 import type { Schemas } from "../../api/problem";
@@ -151,6 +151,18 @@ describe("a draft's form", () => {
     expect(await screen.findByText(/changed since you looked, by tobias.wren/)).toBeVisible();
     await waitFor(() => {
       expect(screen.getByLabelText("Name")).toHaveValue("kelp-01");
+    });
+  });
+
+  it("takes over what another person stored, where nothing is typed on it", async () => {
+    let now = answer("v1");
+    serve({ "GET /api/session/": person, [`GET ${DRAFT}`]: () => now });
+    const { queries } = renderPage(<Page />);
+    expect(await screen.findByLabelText("Name")).toHaveValue("slate-09");
+    now = answer("v1", { name: "kelp-02" });
+    await act(() => queries.invalidateQueries());
+    await waitFor(() => {
+      expect(screen.getByLabelText("Name")).toHaveValue("kelp-02");
     });
   });
 
