@@ -133,7 +133,7 @@ def test_a_started_lot_holds_its_quota_before_its_volume_is_there(estate: StandI
     assert left("granite-fast") == TIB
     assert not Volume.objects.filter(name="berth-e").exists()
     with pytest.raises(Problem) as refused:
-        actions._start(other, (Lot.State.DRAFT,))
+        actions._start(other)
     assert refused.value.code == "quota"
     assert "1.00 TiB left, 2.00 TiB needed" in refused.value.detail
     Driver(Lot.objects.get(pk=lot.pk)).run()
@@ -171,7 +171,7 @@ def test_two_lots_that_race_for_one_quota_do_not_both_start(rivals: list[Lot]) -
     def start(lot: Lot) -> None:
         barrier.wait(10)
         try:
-            actions._start(lot, (Lot.State.DRAFT,))
+            actions._start(lot)
             outcomes.append("started")
         except Problem as problem:
             outcomes.append(problem.code)

@@ -24,8 +24,11 @@ def test_the_protocol_validator_finds_only_what_is_known(standins: StandIns, tmp
     report = ["--report-dir", str(tmp_path), "--report-type", "tsv"]
     # A bundle named in the environment would be used in spite of --no-cert-check.
     env = {name: value for name, value in os.environ.items() if name not in ("REQUESTS_CA_BUNDLE", "CURL_CA_BUNDLE")}
-    subprocess.run([str(validator), *account, *report], env=env, capture_output=True, timeout=120, check=False)
-    with next(tmp_path.glob("*.tsv")).open() as file:
+    command = [str(validator), *account, *report]
+    run = subprocess.run(command, env=env, capture_output=True, text=True, timeout=120, check=False)
+    reports = list(tmp_path.glob("*.tsv"))
+    assert reports, (run.stdout + run.stderr)[-2000:]
+    with reports[0].open() as file:
         rows = [row for row in csv.reader(file, delimiter="\t") if len(row) > 4]
     failed = {row[0] for row in rows if row[4] == "FAIL"}
     passed = sum(row[4] == "PASS" for row in rows)

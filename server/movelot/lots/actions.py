@@ -140,8 +140,9 @@ def _start(lot: Lot) -> Lot:
     with transaction.atomic():
         locked = _locked(lot)
         demand_startable(locked)
-        hold(locked)
+        # Quota first: to wait for the devices would not help where it is short.
         _reserve(locked)
+        hold(locked)
         # Steps that failed or were abandoned are tried again: each first looks at the true state on its device.
         locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
             state=Step.State.WAITING, problem={}, task_uri="", ended_at=None
