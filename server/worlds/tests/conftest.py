@@ -12,8 +12,8 @@ from rest_framework.test import APIClient
 from movelot.accounts.models import Role, User
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Label, Machine, Pool, Volume
-from server.tests.conftest import PASSWORD, signed_in
-from server.worlds.tests.world import World
+from server.tests.conftest import signed_in
+from server.worlds.tests.world import World, person
 
 
 @pytest.fixture
@@ -31,8 +31,7 @@ def world(db: None) -> Iterator[World]:
 @pytest.fixture
 def ines(db: None) -> User:
     """Of the virtualization team."""
-    found = User.objects.filter(username="ines.marrow").first()
-    return found or User.objects.create_user("ines.marrow", password=PASSWORD, role=Role.VIRTUALIZATION)
+    return person("ines.marrow", Role.VIRTUALIZATION)
 
 
 @pytest.fixture

@@ -13,8 +13,8 @@ from movelot.exchange.jobs import start_with
 from movelot.inventory.models import Device
 from movelot.jobs import work
 from movelot.jobs.models import FilePart, Job
-from server.tests.conftest import PASSWORD, signed_in
-from server.worlds.tests.world import World
+from server.tests.conftest import signed_in
+from server.worlds.tests.world import World, person
 
 
 @pytest.mark.parametrize("kind", sorted(work.KINDS))
@@ -57,7 +57,7 @@ def test_the_same_file_asked_for_twice_is_one_job_and_another_is_another(package
     assert job_of(package, ines).pk == first.pk
     assert job_of(package, ines, dry_run=True).pk != first.pk
     assert job_of(package + b" ", ines).pk != first.pk
-    tobias = User.objects.create_user("tobias.wren", password=PASSWORD, role=Role.STORAGE)
+    tobias = person("tobias.wren", Role.STORAGE)
     assert job_of(package, tobias).pk != first.pk
 
 
@@ -82,7 +82,7 @@ def test_one_that_fails_tells_its_problem_and_keeps_no_file(world: World, ines: 
 
 
 def test_what_a_job_made_is_fetched_by_whoever_may_read(package: bytes, api: APIClient) -> None:
-    User.objects.create_user("auditor", password=PASSWORD, role=Role.AUDITOR)
+    person("auditor", Role.AUDITOR)
     (job,) = Job.objects.filter(kind="export_package")
     file = signed_in("auditor").get(f"/api/jobs/{job.pk}/file/")
     assert (file.status_code, b"".join(file.streaming_content)) == (200, package)

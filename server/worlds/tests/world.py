@@ -10,12 +10,20 @@ from dataclasses import dataclass, field
 
 from django.utils.timezone import now
 
+from movelot.accounts.models import Role, User
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import Device
 from movelot.inventory.readings import ArrayReading, HostReading, Row
 from movelot.inventory.store import Taken, store_readings
+from server.tests.conftest import PASSWORD
 
 GIB, TIB = 1024**3, 1024**4
+
+
+def person(name: str, role: Role) -> User:
+    """Somebody of this role: tests of other rooms that ran in the same database may have left them there."""
+    found = User.objects.filter(username=name).first()
+    return found or User.objects.create_user(name, password=PASSWORD, role=role)
 
 
 @dataclass
