@@ -39,7 +39,7 @@ export function LargeGroup({ board, plan, move }: Props) {
         }
         legend={
           <span style={{ fontSize: 12, color: "var(--mute)" }}>
-            bars now, lines after; a dashed line is the ceiling
+            upright line: the ceiling · dashed: what leaves · short lines: after
           </span>
         }
         said={plan ? `${countOf(moves.length, "move")}, ${size(plan.moved_bytes)}` : ""}
@@ -63,6 +63,7 @@ export function LargeGroup({ board, plan, move }: Props) {
                 fillsAfter(board, plan),
                 { most: 1, count: 10, ceiling: board.fill_ceiling },
               )}
+              ceiling={board.fill_ceiling}
               ends={["0 %", "100 %"]}
               word={formatShare}
             />
@@ -77,6 +78,7 @@ export function LargeGroup({ board, plan, move }: Props) {
                   ceiling: board.latency_ceiling_ms,
                 },
               )}
+              ceiling={0.5}
               ends={["0 ms", `${(board.latency_ceiling_ms * 2).toFixed(0)} ms and more`]}
               word={formatMs}
             />
@@ -291,17 +293,20 @@ function SourceRow({ row, stack, after, ceiling, onChoose }: SourceProps) {
 interface HistogramProps {
   title: string;
   bins: readonly Bin[];
+  /** Where it lies, 0 to 1. */
+  ceiling: number;
   ends: readonly [string, string];
   word: (value: number) => string;
 }
 
 const TALL = 88;
 
-/** Bars now, lines after; those beyond the ceiling stand out. */
-function Histogram({ title, bins, ends, word }: HistogramProps) {
+/** Bars now, short lines after; those over the ceiling stand out. */
+function Histogram({ title, bins, ceiling, ends, word }: HistogramProps) {
   const most = Math.max(1, ...bins.flatMap((bin) => [bin.now, bin.after]));
-  const first = bins.findIndex((bin) => bin.over);
   const high = (count: number) => (count / most) * TALL;
+  const said = (bin: Bin) =>
+    `${word(bin.from)} to ${word(bin.to)}: ${String(bin.now)} now${bin.overNow ? `, ${String(bin.overNow)} of them over the ceiling` : ""}, ${String(bin.after)} after`;
   return (
     <div>
       <div style={{ color: "var(--mute)", fontSize: 12, marginBottom: 6 }}>{title}</div>
@@ -314,13 +319,9 @@ function Histogram({ title, bins, ends, word }: HistogramProps) {
           <div
             key={n}
             role="listitem"
-            aria-label={`${word(bin.from)} to ${word(bin.to)}: ${String(bin.now)} now, ${String(bin.after)} after`}
-            title={`${word(bin.from)} to ${word(bin.to)}: ${String(bin.now)} now, ${String(bin.after)} after`}
-            style={{
-              flex: 1,
-              position: "relative",
-              borderLeft: n === first ? "1.5px dashed var(--ink)" : "none",
-            }}
+            aria-label={said(bin)}
+            title={said(bin)}
+            style={{ flex: 1, position: "relative" }}
           >
             <div
               style={{
@@ -329,7 +330,9 @@ function Histogram({ title, bins, ends, word }: HistogramProps) {
                 left: 0,
                 right: 0,
                 height: high(bin.now),
-                background: bin.over ? "var(--heat4)" : "var(--heat1)",
+                background: "var(--heat1)",
+                borderTop: `${String(high(bin.overNow))}px solid var(--heat4)`,
+                boxSizing: "border-box",
               }}
             />
             <div
@@ -343,6 +346,16 @@ function Histogram({ title, bins, ends, word }: HistogramProps) {
             />
           </div>
         ))}
+        <span
+          aria-hidden
+          style={{
+            position: "absolute",
+            top: -6,
+            bottom: 0,
+            left: `${String(ceiling * 100)}%`,
+            borderLeft: "2px solid var(--ink)",
+          }}
+        />
       </div>
       <div
         className="mono"

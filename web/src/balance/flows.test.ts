@@ -45,7 +45,7 @@ describe("the picture of a large group", () => {
 });
 
 describe("a histogram", () => {
-  it("counts each value once, now and after, and tells steps beyond the ceiling", () => {
+  it("counts each value once, now and after, and those over the ceiling", () => {
     const bins = histogram([0.05, 0.5, 0.95, 1.2], [0.5, 0.5, 0.5, 0.5], {
       most: 1,
       count: 10,
@@ -53,6 +53,11 @@ describe("a histogram", () => {
     });
     expect(bins.map((bin) => bin.now)).toEqual([1, 0, 0, 0, 0, 1, 0, 0, 0, 2]);
     expect(bins.map((bin) => bin.after)).toEqual([0, 0, 0, 0, 0, 4, 0, 0, 0, 0]);
-    expect(bins.map((bin) => bin.over)).toEqual([...Array<boolean>(8).fill(false), true, true]);
+    expect(bins.map((bin) => bin.overNow)).toEqual([0, 0, 0, 0, 0, 0, 0, 0, 0, 2]);
+  });
+
+  it("counts as over what is over the ceiling, which lies within a step", () => {
+    const bins = histogram([0.81, 0.82, 0.83, 0.95], [], { most: 1, count: 10, ceiling: 0.82 });
+    expect(bins.map((bin) => bin.overNow)).toEqual([0, 0, 0, 0, 0, 0, 0, 0, 1, 1]);
   });
 });

@@ -127,8 +127,8 @@ export interface Bin {
   to: number;
   now: number;
   after: number;
-  /** It lies beyond the ceiling. */
-  over: boolean;
+  /** How many of those now are over the ceiling, which may lie within it. */
+  overNow: number;
 }
 
 /** How many values fall into each of `count` equal steps up to `most`, now and after; the last step takes all beyond. */
@@ -141,9 +141,13 @@ export function histogram(
   const place = (value: number) => Math.min(count - 1, Math.max(0, Math.floor(value / step)));
   const bins = Array.from({ length: count }, (_, n): Bin => {
     const from = n * step;
-    return { from, to: from + step, now: 0, after: 0, over: from >= ceiling - step / 1000 };
+    return { from, to: from + step, now: 0, after: 0, overNow: 0 };
   });
-  for (const value of now) bin(bins, place(value)).now += 1;
+  for (const value of now) {
+    const found = bin(bins, place(value));
+    found.now += 1;
+    if (value > ceiling) found.overNow += 1;
+  }
   for (const value of after) bin(bins, place(value)).after += 1;
   return bins;
 }
