@@ -102,6 +102,8 @@ def _server() -> Iterator[None]:
                 break
             except OSError:
                 time.sleep(0.2)
+        else:
+            raise RuntimeError(f"nothing answers at {URL} after a minute")
         yield
     finally:
         running.terminate()

@@ -9,7 +9,7 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.devices.reading import Progress, reread
 from movelot.inventory.models import Device
-from movelot.lots.drafting import changes_since, redraft
+from movelot.lots.drafting import changes_since, dropped, redraft
 from movelot.lots.history import demand_seen
 from movelot.lots.holding import hold
 from movelot.lots.kinds import STOP, kind_of, register
@@ -162,7 +162,7 @@ def _locked(lot: Lot) -> Lot:
     keys = sorted(set(Lot.objects.filter(family).values_list("pk", flat=True)))
     found = {row.pk: row for row in Lot.objects.select_for_update().filter(pk__in=keys).order_by("pk")}
     if lot.pk not in found:
-        raise Problem(404, "not_found", f"Lot {lot.pk} was dropped meanwhile.", hint="Draft it anew.")
+        raise dropped(lot)
     return found[lot.pk]
 
 

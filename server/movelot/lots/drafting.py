@@ -29,6 +29,11 @@ LANE_LIMIT = 4
 DATASTORE_LIMIT = 2
 
 
+def dropped(lot: Lot) -> Problem:
+    """Somebody dropped the lot while it was asked for."""
+    return Problem(404, "not_found", f"Lot {lot.pk} was dropped meanwhile.", hint="Draft it anew.")
+
+
 def read_form(kind: str, given: object) -> LotForm:
     """The form of a kind of lot as it was typed. Problem 422 with the field named for one that does not fit."""
     form: LotForm = form_of(kind_of(kind).form, given)
@@ -75,7 +80,7 @@ def redraft(lot: Lot, by: User | None = None, seen: str | None = None) -> Lot:
     with transaction.atomic():
         locked = Lot.objects.select_for_update().filter(pk=lot.pk).first()
         if locked is None:
-            raise Problem(404, "not_found", f"Lot {lot.pk} was dropped meanwhile.", hint="Draft it anew.")
+            raise dropped(lot)
         if locked.state != Lot.State.DRAFT:
             raise Problem(
                 409,

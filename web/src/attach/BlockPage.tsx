@@ -159,13 +159,7 @@ function Fields({ of, plan }: PartProps) {
   const reduced = form.reduced.length > 1 ? "both" : (form.reduced[0] ?? "none");
   return (
     <FieldRow>
-      <ClusterSelect
-        cluster={plan?.cluster ?? ""}
-        fixed={fixed}
-        choose={(cluster) => {
-          change({ cluster });
-        }}
-      />
+      <ClusterSelect of={of} cluster={plan?.cluster ?? ""} />
       <TextInput
         of={of}
         name="name"

@@ -86,13 +86,7 @@ function Fields({ of, plan }: { of: Bound<Form>; plan: Plan | undefined }) {
   const sizeHint = plan?.size_bytes ? `${formatSize(plan.size_bytes, other)} in the other base` : "as 2 TiB";
   return (
     <FieldRow least={130}>
-      <ClusterSelect
-        cluster={plan?.cluster ?? ""}
-        fixed={fixed}
-        choose={(cluster) => {
-          change({ cluster });
-        }}
-      />
+      <ClusterSelect of={of} cluster={plan?.cluster ?? ""} />
       <TextInput
         of={of}
         name="name"

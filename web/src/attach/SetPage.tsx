@@ -54,13 +54,7 @@ function SetDraft({ lot }: { lot: number }) {
                 alignItems: "start",
               }}
             >
-              <ClusterSelect
-                cluster={plan?.cluster ?? ""}
-                fixed={of.fixed}
-                choose={(cluster) => {
-                  of.change({ cluster });
-                }}
-              />
+              <ClusterSelect of={of} cluster={plan?.cluster ?? ""} />
               <TextInput
                 of={of}
                 name="name"

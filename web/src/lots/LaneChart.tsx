@@ -16,7 +16,7 @@ const FILL: Record<LotDetail["steps"][number]["state"], string> = {
 
 /** A lot's steps as bars on lanes over time, planned before, real while it runs and afterwards. */
 export function LaneChart({ lot }: { lot: LotDetail }) {
-  const now = useNow(isActive(lot) ? 500 : 60_000);
+  const now = useNow(isActive(lot.summary.state) ? 500 : 60_000);
   const steps = useMemo(() => new Map(lot.steps.map((step) => [step.id, step])), [lot.steps]);
   const { lanes, seconds } = layLanes(lot.steps, lot.summary.started_at, now.getTime());
   const shown = foldLanes(lanes, (bar) => {

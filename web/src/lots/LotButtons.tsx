@@ -72,7 +72,7 @@ export function LotButtons({ lot, keyed = true }: Props) {
             {check.isPending ? "Reading…" : "Check"}
           </Button>
         )}
-        {isActive(lot) && (
+        {isActive(state) && (
           <Button
             variant="outlined"
             disabled={busy || state === "halting"}

@@ -1,7 +1,6 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
 import { Link, useParams } from "react-router";
 import { countOf, formatClock, formatMoment, formatSeconds } from "../parts/format";
 import { Mark } from "../parts/Mark";
@@ -69,7 +68,11 @@ function Whole({ lot }: { lot: LotDetail }) {
       sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr)" }}
     >
       <Story lot={lot} />
-      {(draft || lot.can_run || lot.can_undo || isActive(lot) || lot.summary.state === "sheet") && (
+      {(draft ||
+        lot.can_run ||
+        lot.can_undo ||
+        isActive(lot.summary.state) ||
+        lot.summary.state === "sheet") && (
         <Box sx={{ border: "1px solid var(--line)", borderRadius: "6px", background: "var(--card)" }}>
           {draft && lot.checks.length > 0 && <Checks checks={lot.checks} />}
           <LotButtons lot={lot} keyed={folded} />
@@ -193,14 +196,13 @@ const keyOf = (step: Step) => String(step.id);
 const emphasis = (step: Step) => (step.state === "failed" ? ("over" as const) : undefined);
 
 function Steps({ lot }: { lot: LotDetail }) {
-  const steps = useMemo(() => lot.steps, [lot.steps]);
   return (
     <DataTable
       name={`Steps of lot ${String(lot.summary.id)}`}
       title="Steps"
-      note={countOf(steps.length, "step")}
+      note={countOf(lot.steps.length, "step")}
       columns={STEPS}
-      rows={steps}
+      rows={lot.steps}
       rowKey={keyOf}
       emphasis={emphasis}
       empty="No steps yet."

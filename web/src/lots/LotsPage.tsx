@@ -7,6 +7,7 @@ import { DataTable } from "../parts/table/DataTable";
 import { PAGE, useServerRows } from "../parts/table/useServerRows";
 import { useTableUrl } from "../parts/table/useTableUrl";
 import { Page } from "../shell/Page";
+import { isActive } from "./queries";
 import { StateChip } from "./StateChip";
 
 type Lot = Schemas["LotSummary"];
@@ -65,7 +66,7 @@ export function LotsPage() {
     (page) => ({
       ...queryOptions("get", "/api/lots/", { params: { query: { page, page_size: PAGE, ordering } } }),
       // One that runs moves by itself.
-      again: (rows) => (rows.some((lot) => lot.state === "running") ? FOLLOWED_MS : false),
+      again: (rows) => (rows.some(({ state }) => isActive(state)) ? FOLLOWED_MS : false),
     }),
     url.at,
   );

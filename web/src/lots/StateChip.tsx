@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import type { Schemas } from "../api/problem";
+import { isActive } from "./queries";
 
 type LotState = Schemas["LotState"];
 
@@ -8,7 +9,7 @@ const WORDS: Partial<Record<LotState, string>> = { halting: "halting…", sheet:
 /** A lot's state as a word in a box; `live` where its changes are said to readers. */
 export function StateChip({ state, live }: { state: LotState; live?: boolean }) {
   const failed = state === "failed" || state === "halted";
-  const active = state === "running" || state === "halting";
+  const active = isActive(state);
   return (
     <Box
       component="span"

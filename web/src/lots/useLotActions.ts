@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { putAnswer } from "../api/cache";
+import { askAnewBut, putAnswer } from "../api/cache";
 import { api, unwrap } from "../api/client";
 import { ProblemError, problemOf } from "../api/problem";
 import { useJob } from "../jobs/useJob";
@@ -12,12 +12,10 @@ export function useLotActions(id: number, version: string) {
   const queries = useQueryClient();
   const path = { id: String(id) };
   const lotKey = lotQuery(id).queryKey;
-  const session = JSON.stringify(sessionQuery().queryKey);
   const put = (lot: LotDetail) => {
     void putAnswer(queries, lotQuery(lot.summary.id).queryKey, lot);
     // What was just answered is as new as can be; all else may rest on it.
-    const known = [session, JSON.stringify(lotQuery(lot.summary.id).queryKey)];
-    void queries.invalidateQueries({ predicate: (query) => !known.includes(JSON.stringify(query.queryKey)) });
+    askAnewBut(queries, [sessionQuery().queryKey, lotQuery(lot.summary.id).queryKey]);
   };
   // A refused run has read and checked the lot anew: what is shown has to follow.
   const onError = () => void queries.invalidateQueries({ queryKey: lotKey });

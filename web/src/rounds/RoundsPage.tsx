@@ -60,14 +60,12 @@ export function RoundsPage() {
         data?.last_lot && (
           <Typography color="textSecondary">
             <Link to={`/lots/${String(data.last_lot.id)}`}>Last lot</Link> {data.last_lot.state}{" "}
-            <Moment at={data.last_lot.ended_at} />, {data.last_lot.steps} steps
+            <Moment at={data.last_lot.ended_at} />, {countOf(data.last_lot.steps, "step")}
           </Typography>
         )
       }
     >
-      {(status?.devices === 0 || data?.first_hour.some((step) => !step.done)) && data && (
-        <FirstHour steps={data.first_hour} />
-      )}
+      {data && data.first_hour.length > 0 && <FirstHour steps={data.first_hour} />}
       {rows.length > 0 && (
         <Box
           component="ul"
@@ -194,7 +192,9 @@ function FindingRow({ row, fresh, chosen, mayChange, busy, onDraft }: RowProps) 
           {named(first.stage)} {mayChange && <PutOff findings={row.kinds.flat()} />}
         </div>
         <strong>{said(first.action, size)}</strong>
-        {row.count > 1 && <div style={{ fontSize: 12, color: "var(--mute)" }}>settles {row.count}</div>}
+        {row.count > 1 && (
+          <div style={{ fontSize: 12, color: "var(--mute)" }}>settles {countOf(row.count, "finding")}</div>
+        )}
       </div>
       {first.draft ? (
         <Button

@@ -16,6 +16,7 @@ import { Key } from "../parts/Key";
 import { useMode } from "../theme/mode";
 import { type PageEntry, STRIP } from "./pages";
 import { sessionQuery } from "./queries";
+import { NARROW } from "./trayState";
 import { useSession } from "./useSession";
 import { useStatus } from "./useStatus";
 
@@ -28,7 +29,6 @@ interface Props {
 }
 
 const STALE_SECONDS = 120;
-const NARROW = "(max-width: 1000px)";
 
 /** The top strip: the work in its order, find, unit, age of the reading, account. */
 export function TopStrip({ onFind, onKeys, reread, rereading }: Props) {

@@ -59,6 +59,11 @@ export function formPath(kind: string, lot: number): string | null {
 /** Where to go from a page whose draft is gone: the page itself where there is something without one, else its stage's. */
 export function pageWithout(path: string): string {
   const page = PAGES.find((entry) => entry.path === path);
-  if (!page?.unlisted) return path;
-  return STRIP.find((entry) => entry.stage === page.stage)?.path ?? "/";
+  return page?.unlisted ? (homeOf(path)?.path ?? "/") : path;
+}
+
+/** The page of the strip that the page at an address belongs to. */
+export function homeOf(path: string): PageEntry | undefined {
+  const page = PAGES.find((entry) => entry.path === path);
+  return STRIP.find((entry) => entry.stage === page?.stage);
 }

@@ -4,7 +4,7 @@ import { useLocation } from "react-router";
 
 const KEY = "movelot.tray";
 /** Where the page has no width to give, the tray lies over it. */
-const NARROW = "(max-width: 1000px)";
+export const NARROW = "(max-width: 1000px)";
 
 interface TrayState {
   lot: number | null;

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { askAnewBut } from "../api/cache";
 import { sessionQuery, statusQuery } from "./queries";
 
 export const useStatus = () => useQuery(statusQuery());
@@ -18,7 +19,6 @@ export function useRevision(): void {
     const first = known.current === undefined;
     known.current = revision;
     if (first) return;
-    const frame = [statusQuery().queryKey, sessionQuery().queryKey].map((key) => JSON.stringify(key));
-    void queries.invalidateQueries({ predicate: (query) => !frame.includes(JSON.stringify(query.queryKey)) });
+    askAnewBut(queries, [statusQuery().queryKey, sessionQuery().queryKey]);
   }, [queries, revision]);
 }

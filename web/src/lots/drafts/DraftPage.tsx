@@ -2,9 +2,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { type ReactNode, Suspense } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link, useLocation, useSearchParams } from "react-router";
 import { ProblemAlert } from "../../parts/ProblemAlert";
 import { Page } from "../../shell/Page";
+import { homeOf } from "../../shell/pages";
 import type { Saving } from "./DraftSaver";
 import type { DraftForm } from "./useDraftForm";
 
@@ -18,10 +19,11 @@ interface RouteProps {
 /** A page on which a draft is typed, at `?lot=…`; without one it says how to begin. */
 export function DraftRoute({ title, begin, children }: RouteProps) {
   const [search] = useSearchParams();
+  const home = homeOf(useLocation().pathname);
   const lot = Number(search.get("lot")) || null;
   if (lot) return <Suspense>{children(lot)}</Suspense>;
   return (
-    <Page title={title} stage="attach">
+    <Page title={title} {...(home ? { stage: home.stage } : {})}>
       <Typography>{begin}</Typography>
     </Page>
   );
@@ -57,6 +59,7 @@ export function DraftPage<Form, Answer>({ draft, title, note, children }: Props<
 }
 
 function WhyFixed({ lot, state }: { lot: number; state: string | null }) {
+  const home = homeOf(useLocation().pathname);
   return (
     <Typography color="textSecondary">
       {state === "draft" ? (
@@ -64,7 +67,7 @@ function WhyFixed({ lot, state }: { lot: number; state: string | null }) {
       ) : (
         <>
           <Link to={`/lots/${String(lot)}`}>Lot {lot}</Link> is {state}.{" "}
-          <Link to="/attach">Attach another</Link>
+          {home && <Link to={home.path}>{home.name} another</Link>}
         </>
       )}
     </Typography>

@@ -3,20 +3,30 @@ import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/problem";
 import { queryOptions } from "../../api/client";
-import { Choice } from "./fields";
+import { type Bound, Choice } from "./fields";
 
-interface ClusterProps {
+interface ClusterProps<Form> {
+  of: Bound<Form>;
+  /** The one that the plan is for. */
   cluster: string;
-  fixed: boolean;
-  choose: (cluster: string) => void;
 }
 
 /** The cluster whose hosts get the storage. */
-export function ClusterSelect({ cluster, fixed, choose }: ClusterProps) {
+export function ClusterSelect<Form extends { cluster?: string }>({ of, cluster }: ClusterProps<Form>) {
   const { data: groups } = useQuery(queryOptions("get", "/api/balance/groups/"));
   const clusters = new Set([...(groups ?? []).map((group) => group.name), cluster]);
   const options = [...clusters].map((name) => [name, name || "none"] as const);
-  return <Choice label="Cluster" value={cluster} fixed={fixed} options={options} choose={choose} />;
+  return (
+    <Choice
+      label="Cluster"
+      value={cluster}
+      fixed={of.fixed}
+      options={options}
+      choose={(chosen) => {
+        of.change({ cluster: chosen } as Partial<Form>);
+      }}
+    />
+  );
 }
 
 interface FixablesProps {

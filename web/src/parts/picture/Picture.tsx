@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { type ReactNode, useState } from "react";
+import { CARD } from "../CardHead";
 import { CsvButton } from "../CsvButton";
 
 interface Props {
@@ -23,18 +24,7 @@ interface Props {
 export function Picture({ title, legend, note, csv, twin, said, children }: Props) {
   const [asTable, setAsTable] = useState(false);
   return (
-    <Box
-      component="figure"
-      aria-label={title}
-      sx={{
-        m: 0,
-        mb: 1.5,
-        border: "1px solid var(--line)",
-        borderRadius: "6px",
-        background: "var(--card)",
-        minWidth: 0,
-      }}
-    >
+    <Box component="figure" aria-label={title} sx={{ ...CARD, m: 0, mb: 1.5, minWidth: 0 }}>
       <Box
         sx={{
           display: "flex",

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
-import Typography from "@mui/material/Typography";
 import {
   createSortedRowModel,
   rowSelectionFeature,
@@ -9,6 +8,7 @@ import {
   useTable,
 } from "@tanstack/react-table";
 import { type ReactNode, useMemo, useState } from "react";
+import { CARD, CardHead } from "../CardHead";
 import { CsvButton } from "../CsvButton";
 import { ProblemAlert } from "../ProblemAlert";
 import { type Column, compareValues, csvOf } from "./columns";
@@ -209,34 +209,13 @@ function Frame<Row extends object>({ props, rows, scrolls, children }: FrameProp
   const [scroller, setScroller] = useState<HTMLElement | null>(null);
   const chosen = selected?.size ?? 0;
   return (
-    <Box
-      component="section"
-      aria-label={name}
-      sx={{
-        border: "1px solid var(--line)",
-        borderRadius: "6px",
-        background: "var(--card)",
-        mb: 1.5,
-        minWidth: 0,
-      }}
-    >
+    <Box component="section" aria-label={name} sx={{ ...CARD, mb: 1.5, minWidth: 0 }}>
       {(title !== undefined || note !== undefined || chosen > 0) && (
-        <Box
-          sx={{
-            display: "flex",
-            alignItems: "baseline",
-            gap: 1.5,
-            p: "8px 12px",
-            borderBottom: "1px solid var(--line)",
-          }}
-        >
-          <Typography variant="h2" component="h2">
-            {title}
-          </Typography>
+        <CardHead title={title}>
           {chosen > 0 && <span>{chosen} chosen</span>}
           <Box sx={{ flex: 1, color: "var(--mute)", fontSize: 12 }}>{note}</Box>
           {csv && <CsvButton name={name} {...csvOf(columns, rows)} />}
-        </Box>
+        </CardHead>
       )}
       <Box
         ref={setScroller}
