@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Dialog from "@mui/material/Dialog";
 import TextField from "@mui/material/TextField";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue } from "react";
 import { useNavigate } from "react-router";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
@@ -18,14 +18,13 @@ interface Hit {
 }
 
 interface Props {
+  text: string;
+  onText: (text: string) => void;
   onClose: () => void;
-  /** What was typed before this was there. */
-  early: () => string;
 }
 
 /** Find: any thing by name or serial, and the pages. */
-export function Find({ onClose, early }: Props) {
-  const [text, setText] = useState(early);
+export function Find({ text, onText, onClose }: Props) {
   const wanted = useDeferredValue(text.trim());
   const navigate = useNavigate();
   const { size } = useUnit();
@@ -62,7 +61,7 @@ export function Find({ onClose, early }: Props) {
         getOptionKey={(hit) => `${hit.kind} ${hit.to}`}
         inputValue={text}
         onInputChange={(_event, value, reason) => {
-          if (reason !== "reset") setText(value);
+          if (reason !== "reset") onText(value);
         }}
         onChange={(_event, hit) => {
           if (!hit) return;

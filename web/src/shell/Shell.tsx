@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import LinearProgress from "@mui/material/LinearProgress";
 import { useQueryClient } from "@tanstack/react-query";
 import { useSnackbar } from "notistack";
-import { lazy, type RefObject, Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { ErrorBoundary } from "react-error-boundary";
 import { Outlet, useLocation, useNavigate, useNavigation } from "react-router";
 import { api, unwrap } from "../api/client";
@@ -95,27 +95,40 @@ function Frame() {
 
 /** Find, once its script is there; what is typed until then is not lost. */
 function FindSoon({ onClose }: { onClose: () => void }) {
-  const typed = useRef("");
+  const [text, setText] = useState("");
   return (
-    <Suspense fallback={<EarlyKeys typed={typed} />}>
-      <Find onClose={onClose} early={() => typed.current} />
+    <Suspense
+      fallback={
+        <EarlyKeys
+          onKey={(key) => {
+            setText((typed) => typed + key);
+          }}
+        />
+      }
+    >
+      <Find text={text} onText={setText} onClose={onClose} />
     </Suspense>
   );
 }
 
-function EarlyKeys({ typed }: { typed: RefObject<string> }) {
+/** Until find has the focus. React keeps this for a while after the script is there, so that nothing flickers. */
+function EarlyKeys({ onKey }: { onKey: (key: string) => void }) {
+  const latest = useRef(onKey);
+  useLayoutEffect(() => {
+    latest.current = onKey;
+  });
   useLayoutEffect(() => {
     const keep = (event: KeyboardEvent) => {
       if (event.key.length !== 1 || event.ctrlKey || event.metaKey || event.altKey) return;
       event.preventDefault();
       event.stopPropagation();
-      typed.current += event.key;
+      latest.current(event.key);
     };
     window.addEventListener("keydown", keep, { capture: true });
     return () => {
       window.removeEventListener("keydown", keep, { capture: true });
     };
-  }, [typed]);
+  }, []);
   return null;
 }
 
