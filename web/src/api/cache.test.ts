@@ -1,11 +1,12 @@
 import { QueryClient } from "@tanstack/react-query";
 import { expect, it } from "vitest";
+import type { Schemas } from "./problem";
 import { later, serve } from "../tests/server";
 import { putAnswer } from "./cache";
 import { queryOptions } from "./client";
 
 it("keeps a newer answer from being overwritten by an older question that is still on its way", async () => {
-  const old = later<unknown[]>();
+  const old = later<Schemas["GroupRow"][]>();
   serve({ "GET /api/balance/groups/": () => old.promise });
   const queries = new QueryClient();
   const groups = queryOptions("get", "/api/balance/groups/");

@@ -3,7 +3,7 @@ import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, status, summary, TIB } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { BlockPage } from "./BlockPage";
 
@@ -51,19 +51,19 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
   fixable: [{ host: "quay-03", text: "Bind storage-b to uplink-2 alone" }],
   ...part,
 });
-const form = {
+const form: Schemas["AttachForm"] = {
   cluster: "quayside",
   name: "berth-e",
   size: "2 TiB",
   count: "1",
-  allocation: "thin" as const,
-  tiering: "" as const,
+  allocation: "thin",
+  tiering: "",
   own_target: false,
   raw: false,
   machines: [],
-  reduced: [] as ("compression" | "deduplication")[],
-  pools: [] as string[],
-  fixes: [] as string[],
+  reduced: [],
+  pools: [],
+  fixes: [],
 };
 const draft = (part: Partial<Plan> = {}, state: Schemas["LotState"] = "draft") => ({
   lot: lot({ summary: summary({ kind: "attach", state }) }),
@@ -72,7 +72,7 @@ const draft = (part: Partial<Plan> = {}, state: Schemas["LotState"] = "draft") =
 });
 const groups = [{ id: 1, name: "quayside", datastores: 4, fill_ceiling: 0.82, latency_ceiling_ms: 9 }];
 
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/status/": status(),
   "GET /api/balance/groups/": groups,

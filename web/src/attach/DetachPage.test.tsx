@@ -3,7 +3,7 @@ import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary, TIB } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { DetachPage } from "./DetachPage";
 
@@ -39,7 +39,7 @@ const show = (at = "/attach/detach?lot=9") =>
     </Routes>,
     at,
   );
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/attach/detach/9/": draft(),
   ...more,

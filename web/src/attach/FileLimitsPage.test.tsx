@@ -2,7 +2,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { user } from "../tests/user";
 import { FileLimitsPage } from "./FileLimitsPage";
 
@@ -26,7 +26,7 @@ const limits: Schemas["FileLimits"] = {
     },
   ],
 };
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/attach/file-limits/": limits,
   ...more,

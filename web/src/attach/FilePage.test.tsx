@@ -2,7 +2,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary, TIB } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { FilePage } from "./FilePage";
 
@@ -67,11 +67,11 @@ const draft = (part: Partial<Schemas["FilePlan"]> = {}): Schemas["FileDraft"] =>
   plan: { ...plan, ...part },
 });
 const PATH = "/api/attach/file-drafts/9/";
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [],
-  [`GET ${PATH}`]: draft(),
-  [`PUT ${PATH}`]: (sent: unknown) => ({ ...draft(), form: sent }),
+  "GET /api/attach/file-drafts/9/": draft(),
+  "PUT /api/attach/file-drafts/9/": (sent: Schemas["FileForm"]) => ({ ...draft(), form: sent }),
   ...more,
 });
 const open = () => renderPage(<FilePage />, "/attach/file?lot=9");
@@ -121,7 +121,7 @@ describe("file storage", () => {
       message: "It exists already.",
       hint: "Choose another.",
     };
-    serve(answers({ [`GET ${PATH}`]: draft({ problems: [problem] }) }));
+    serve(answers({ "GET /api/attach/file-drafts/9/": draft({ problems: [problem] }) }));
     open();
     expect(await screen.findByText("It exists already. Choose another.")).toBeVisible();
   });

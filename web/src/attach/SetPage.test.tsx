@@ -2,7 +2,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { SetPage } from "./SetPage";
 
@@ -31,11 +31,11 @@ const draft = (part: Partial<Schemas["SetPlan"]> = {}): Schemas["SetDraft"] => (
   plan: { ...plan, ...part },
 });
 const PATH = "/api/attach/set-drafts/9/";
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [],
-  [`GET ${PATH}`]: draft(),
-  [`PUT ${PATH}`]: (sent: unknown) => ({ ...draft(), form: sent }),
+  "GET /api/attach/set-drafts/9/": draft(),
+  "PUT /api/attach/set-drafts/9/": (sent: Schemas["SetForm"]) => ({ ...draft(), form: sent }),
   ...more,
 });
 const open = () => renderPage(<SetPage />, "/attach/set?lot=9");
@@ -54,7 +54,9 @@ describe("volume set", () => {
   it("says that there is room where there is", async () => {
     serve(
       answers({
-        [`GET ${PATH}`]: draft({ room: { ...plan.room, needed: 12, fits: true } as Schemas["SetRoom"] }),
+        "GET /api/attach/set-drafts/9/": draft({
+          room: { ...plan.room, needed: 12, fits: true } as Schemas["SetRoom"],
+        }),
       }),
     );
     open();
@@ -76,7 +78,7 @@ describe("volume set", () => {
 
   it("shows what is wrong with the name beside it and keeps what is typed", async () => {
     const problems = [{ field: "name", code: "taken", message: "chalk-vd exists already.", hint: "" }];
-    const asked = serve(answers({ [`GET ${PATH}`]: draft({ problems }) }));
+    const asked = serve(answers({ "GET /api/attach/set-drafts/9/": draft({ problems }) }));
     open();
     const name = await screen.findByRole("textbox", { name: "Datastore name" });
     await waitFor(() => {

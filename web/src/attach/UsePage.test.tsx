@@ -2,7 +2,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { lot, person, summary, TIB } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { type } from "../tests/user";
 import { UsePage } from "./UsePage";
 
@@ -26,10 +26,10 @@ const draft = (part: Partial<Schemas["UsePlan"]> = {}): Schemas["UseDraft"] => (
   plan: { ...plan, ...part },
 });
 const PATH = "/api/attach/use-drafts/9/";
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
-  [`GET ${PATH}`]: draft(),
-  [`PUT ${PATH}`]: (sent: unknown) => ({ ...draft(), form: sent }),
+  "GET /api/attach/use-drafts/9/": draft(),
+  "PUT /api/attach/use-drafts/9/": (sent: Schemas["UseForm"]) => ({ ...draft(), form: sent }),
   ...more,
 });
 const open = () => renderPage(<UsePage />, "/attach/use?lot=9");
@@ -50,19 +50,19 @@ describe("making a datastore of a volume", () => {
   });
 
   it("asks for nothing where nothing is on it, or it is not known yet", async () => {
-    serve(answers({ [`GET ${PATH}`]: draft({ carries: "" }) }));
+    serve(answers({ "GET /api/attach/use-drafts/9/": draft({ carries: "" }) }));
     const shown = open();
     expect(await screen.findByText("On it: nothing")).toBeVisible();
     expect(screen.queryByLabelText(/to allow wiping/)).toBeNull();
     shown.unmount();
-    serve(answers({ [`GET ${PATH}`]: draft({ carries: null, seen_by: [] }) }));
+    serve(answers({ "GET /api/attach/use-drafts/9/": draft({ carries: null, seen_by: [] }) }));
     open();
     expect(await screen.findByText("On it: not known: no host sees it yet")).toBeVisible();
   });
 
   it("explains a bad name beside the field and keeps what is typed", async () => {
     const problems = [{ field: "name", code: "taken", message: "berth-a exists already.", hint: "" }];
-    const asked = serve(answers({ [`GET ${PATH}`]: draft({ problems }) }));
+    const asked = serve(answers({ "GET /api/attach/use-drafts/9/": draft({ problems }) }));
     open();
     const name = await screen.findByLabelText("Datastore name");
     await waitFor(() => {
@@ -77,7 +77,7 @@ describe("making a datastore of a volume", () => {
   });
 
   it("says when the volume is gone, and where to begin without a lot", async () => {
-    serve(answers({ [`GET ${PATH}`]: { ...draft(), plan: null } }));
+    serve(answers({ "GET /api/attach/use-drafts/9/": { ...draft(), plan: null } }));
     const shown = open();
     expect(await screen.findByText("This volume is no longer on any array.")).toBeVisible();
     shown.unmount();

@@ -3,7 +3,7 @@ import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, board, lot, person, plan, stack, summary } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { NOT_THERE, renderPage, serve, type Answers } from "../tests/server";
 import { user } from "../tests/user";
 import { BalancePage } from "./BalancePage";
 
@@ -19,7 +19,7 @@ const show = (at = "/balance/quayside") =>
   );
 
 const form: Schemas["BalanceForm"] = { group: "quayside", moves: [{ disk: 11, target: 2 }] };
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [
     { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9 },
@@ -262,7 +262,7 @@ describe("a large group", () => {
   });
 
   it("keeps the page when a call fails, and says what stayed", async () => {
-    serve(answers());
+    serve(answers({ "POST /api/lots/": NOT_THERE }));
     show();
     await user.click(await screen.findByRole("button", { name: "Draft lot" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("Not there.");

@@ -79,7 +79,7 @@ describe("importing links and grants", () => {
   });
 
   it("takes a file and knows YAML by its ending", async () => {
-    const asked = serve({ [CALL]: { dry_run: true, rows: [], done: 0, wrong: 0 } });
+    const asked = serve({ [CALL]: answer({ rows: [] }) });
     renderPage(<ImportLinks />);
     // jsdom has files without a way to read them as text.
     const file = Object.assign(new File([], "devices.yaml"), { text: () => Promise.resolve("links: []") });

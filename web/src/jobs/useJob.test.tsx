@@ -75,7 +75,7 @@ describe("a job", () => {
       "GET /api/jobs/7/": () => job({ state: ended ? "cancelled" : "running" }),
       "DELETE /api/jobs/7/": () => {
         ended = true;
-        return job({ state: "running" });
+        return null;
       },
     });
     const { result } = reread();

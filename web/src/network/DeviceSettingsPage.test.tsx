@@ -2,7 +2,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, summary } from "../tests/data";
-import { later, renderPage, serve } from "../tests/server";
+import { later, renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { DeviceSettingsPage } from "./DeviceSettingsPage";
 
@@ -57,7 +57,7 @@ const found: Schemas["DeviceSettingsAnswer"] = {
   clusters: ["quayside"],
   arrays: ["granite"],
 };
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/network/device-settings/": found,
   ...more,

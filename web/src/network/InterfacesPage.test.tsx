@@ -2,7 +2,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { lot, person, summary } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { renderPage, serve, type Answers } from "../tests/server";
 import { type } from "../tests/user";
 import { InterfacesPage } from "./InterfacesPage";
 
@@ -34,10 +34,10 @@ const draft = (part: Partial<Schemas["InterfaceDraft"]> = {}): Schemas["Interfac
   ...part,
 });
 const PATH = "/api/network/interface-drafts/9/";
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
-  [`GET ${PATH}`]: draft(),
-  [`PUT ${PATH}`]: (sent: unknown) => ({ ...draft(), form: sent }),
+  "GET /api/network/interface-drafts/9/": draft(),
+  "PUT /api/network/interface-drafts/9/": (sent: Schemas["InterfaceForm"]) => ({ ...draft(), form: sent }),
   ...more,
 });
 const open = () => renderPage(<InterfacesPage />, "/attach/interfaces?lot=9");
@@ -65,14 +65,14 @@ describe("new storage interfaces", () => {
 
   it("tells what is wrong with an address beside it", async () => {
     const wrong = { ...plan, rows: [{ ...row, problem: "10.40.12.101 is in use." }] };
-    serve(answers({ [`GET ${PATH}`]: draft({ plan: wrong }) }));
+    serve(answers({ "GET /api/network/interface-drafts/9/": draft({ plan: wrong }) }));
     open();
     expect(await screen.findByText("10.40.12.101 is in use.")).toBeVisible();
     expect(screen.getByLabelText("Address on quay-02")).toBeInvalid();
   });
 
   it("says so when there is nothing to make, and where to begin without a lot", async () => {
-    serve(answers({ [`GET ${PATH}`]: draft({ plan: null }) }));
+    serve(answers({ "GET /api/network/interface-drafts/9/": draft({ plan: null }) }));
     const shown = open();
     expect(await screen.findByText(/nothing to make/)).toBeVisible();
     shown.unmount();

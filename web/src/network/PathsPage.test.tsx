@@ -2,6 +2,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
+import { person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { user } from "../tests/user";
 import { PathsPage } from "./PathsPage";
@@ -55,7 +56,7 @@ const show = (at = "/attach/paths") =>
 
 describe("paths", () => {
   it("say first how many are missing", async () => {
-    serve({ "GET /api/network/paths/": paths() });
+    serve({ "GET /api/session/": person, "GET /api/network/paths/": paths() });
     show();
     expect(await screen.findByText("□ 4 of 24 paths are missing")).toBeVisible();
     expect(screen.getByRole("region", { name: "Paths of quayside to granite" })).toHaveTextContent(
@@ -64,7 +65,7 @@ describe("paths", () => {
   });
 
   it("name each single point of failure with a way to its loss", async () => {
-    serve({ "GET /api/network/paths/": paths() });
+    serve({ "GET /api/session/": person, "GET /api/network/paths/": paths() });
     show();
     const table = await screen.findByRole("table", { name: "Single points of failure" });
     expect(within(table).getByRole("link", { name: "switch switch-1" })).toHaveAttribute(
@@ -77,14 +78,14 @@ describe("paths", () => {
 
   it("say so when nothing is missing and nothing hangs on one thing", async () => {
     const well = paths({ points: [], board: { ...paths().board, seen: 24 } });
-    serve({ "GET /api/network/paths/": well });
+    serve({ "GET /api/session/": person, "GET /api/network/paths/": well });
     show();
     expect(await screen.findByText("■ every path is there")).toBeVisible();
     expect(screen.getByText(/No single port, uplink, switch/)).toBeVisible();
   });
 
   it("keep the choice of a volume in the address, and drop it with another cluster", async () => {
-    serve({ "GET /api/network/paths/": paths() });
+    serve({ "GET /api/session/": person, "GET /api/network/paths/": paths() });
     show();
     await user.click(await screen.findByRole("combobox", { name: "Volume" }));
     await user.click(await screen.findByRole("option", { name: "berth-b" }));
@@ -99,14 +100,14 @@ describe("paths", () => {
   });
 
   it("say how many hosts are not listed", async () => {
-    serve({ "GET /api/network/paths/": paths({ more_hosts: 340 }) });
+    serve({ "GET /api/session/": person, "GET /api/network/paths/": paths({ more_hosts: 340 }) });
     show();
     expect(await screen.findByText(/and 340 more hosts/)).toBeVisible();
   });
 
   it("say what to link first", async () => {
     const none = { code: "no_paths", title: "No array with hosts is linked yet.", hint: "Link them." };
-    serve({ "GET /api/network/paths/": new Refusal(404, none) });
+    serve({ "GET /api/session/": person, "GET /api/network/paths/": new Refusal(404, none) });
     show();
     expect(await screen.findByRole("alert")).toHaveTextContent("No array with hosts is linked yet.");
   });

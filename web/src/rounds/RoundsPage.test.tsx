@@ -1,19 +1,11 @@
 import { act, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import { auditor, finding, person, status } from "../tests/data";
-import { LOST, renderPage, serve } from "../tests/server";
+import { auditor, finding, person, quietRounds, status } from "../tests/data";
+import { LOST, NOT_THERE, renderPage, serve } from "../tests/server";
 import { type, user } from "../tests/user";
 import { RoundsPage } from "./RoundsPage";
 
-const rounds = {
-  findings: [finding("berth-a", { id: 1 }), finding("berth-b", { id: 2 })],
-  put_off: [] as unknown[],
-  arrays: [],
-  slowest: null,
-  quiet: { datastores: 4, hosts: 3, disks: 40 },
-  last_lot: null,
-  first_hour: [] as unknown[],
-};
+const rounds = { ...quietRounds, findings: [finding("berth-a", { id: 1 }), finding("berth-b", { id: 2 })] };
 
 const FIRST = [
   { name: "Link an array", text: "", path: "/devices", done: true },
@@ -27,6 +19,7 @@ describe("Rounds", () => {
       "GET /api/rounds/": () => ({ ...rounds, findings }),
       "GET /api/status/": status(),
       "GET /api/session/": person,
+      "POST /api/lots/": NOT_THERE,
     });
     const { queries } = renderPage(<RoundsPage />);
     await screen.findByRole("list", { name: "Findings" });
@@ -98,6 +91,7 @@ describe("Rounds", () => {
       "GET /api/rounds/": rounds,
       "GET /api/status/": status(),
       "GET /api/session/": person,
+      "POST /api/lots/": NOT_THERE,
     });
     renderPage(<RoundsPage />);
     const rows = await screen.findAllByRole("listitem");
@@ -137,7 +131,7 @@ describe("what can be done in Rounds", () => {
       "GET /api/status/": status(),
       "GET /api/session/": person,
       "PUT /api/rounds/findings/1/acknowledged/": finding("berth-a"),
-      "DELETE /api/rounds/findings/2/acknowledged/": later,
+      "DELETE /api/rounds/findings/2/acknowledged/": null,
     });
     renderPage(<RoundsPage />);
     const list = await screen.findByRole("region", { name: "Put off" });

@@ -1,22 +1,17 @@
 import { act, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { describe, expect, it, vi } from "vitest";
-import { job, lot, person, status, step, summary } from "../tests/data";
-import { LOST, Refusal, renderPage, serve } from "../tests/server";
+import { job, lot, person, quietRounds, status, step, summary } from "../tests/data";
+import { LOST, Refusal, renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { statusQuery } from "./queries";
 import { Shell } from "./Shell";
 
 const rounds = {
-  findings: [],
+  ...quietRounds,
   arrays: [{ name: "granite", allocated_bytes: 1024 ** 4, capacity_bytes: 2 * 1024 ** 4 }],
-  slowest: null,
-  quiet: { datastores: 4, hosts: 3, disks: 40 },
-  last_lot: null,
-  put_off: [],
-  first_hour: [],
 };
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/status/": status({ findings: 3, waiting: { rounds: 3, balance: 2 } }),
   "GET /api/rounds/": rounds,
@@ -201,8 +196,7 @@ describe("the tray", () => {
   });
 
   it("changes the theme and signs out from the account menu", async () => {
-    const nobody = { name: "", role: "", may_change: false, csrf: "x" };
-    const asked = serve(answers({ "DELETE /api/session/": nobody }));
+    const asked = serve(answers({ "DELETE /api/session/": null }));
     show();
     await user.click(await screen.findByRole("button", { name: "Account ines.marrow" }));
     await user.click(await screen.findByRole("menuitem", { name: "Dark theme" }));

@@ -1,12 +1,11 @@
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import { SIGNED_OUT } from "../api/client";
-import { person } from "../tests/data";
+import { nobody, person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { type, user } from "../tests/user";
 import { SessionGate } from "./SessionGate";
 
-const nobody = { name: "", role: "", may_change: false, csrf: "x" };
 const page = (
   <SessionGate>
     <input aria-label="Datastore name" />

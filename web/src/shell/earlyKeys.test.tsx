@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { expect, it } from "vitest";
-import { person, status } from "../tests/data";
+import { person, quietRounds, status } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { Shell } from "./Shell";
 
@@ -10,6 +10,7 @@ it("loses no key that is typed while find is on its way", async () => {
   serve({
     "GET /api/session/": person,
     "GET /api/status/": status({}),
+    "GET /api/rounds/": quietRounds,
     "GET /api/find/": { hits: [] },
   });
   renderPage(
@@ -19,7 +20,6 @@ it("loses no key that is typed while find is on its way", async () => {
       </Route>
     </Routes>,
   );
-  await screen.findByRole("heading", { name: "a page" });
   fireEvent.keyDown(document.body, { key: "/" });
   const letters = "abcdefghijklmnopqrstuvwxyz";
   let typed = "";
@@ -34,6 +34,6 @@ it("loses no key that is typed while find is on its way", async () => {
     },
     { interval: 5 },
   );
-  expect(typed.length).toBeGreaterThan(0);
+  expect(typed).not.toBe("");
   expect(field).toHaveValue(typed);
 });

@@ -12,6 +12,8 @@ export const person: Schemas["Session"] = {
 };
 export const auditor: Schemas["Session"] = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
 
+export const nobody: Schemas["Session"] = { name: "", role: "", may_change: false, csrf: "x" };
+
 /** A job that is done, with parts to override. */
 export const job = (part: Partial<Schemas["JobAnswer"]> = {}): Schemas["JobAnswer"] => ({
   id: 7,
@@ -63,6 +65,17 @@ export const finding = (
   acknowledged_note: "",
   ...part,
 });
+
+/** Rounds of an estate where nothing waits. */
+export const quietRounds: Schemas["Rounds"] = {
+  findings: [],
+  put_off: [],
+  arrays: [],
+  slowest: null,
+  quiet: { datastores: 4, hosts: 3, disks: 40 },
+  last_lot: null,
+  first_hour: [],
+};
 
 export const status = (part: Partial<Schemas["Status"]> = {}): Schemas["Status"] => ({
   devices: 4,

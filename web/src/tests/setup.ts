@@ -1,7 +1,7 @@
 import "@testing-library/jest-dom/vitest";
 import { cleanup, configure } from "@testing-library/react";
-import { afterAll, afterEach, beforeAll, vi } from "vitest";
-import { edge } from "./server";
+import { afterAll, afterEach, beforeAll, expect, vi } from "vitest";
+import { edge, takeNotListed } from "./server";
 
 // A busy machine takes its time; a test that fails waits this long once.
 configure({ asyncUtilTimeout: 8000 });
@@ -35,6 +35,7 @@ afterAll(() => {
 
 afterEach(() => {
   cleanup();
+  expect(takeNotListed(), "requests that the test has no answer for").toEqual([]);
   edge.resetHandlers();
   localStorage.clear();
 });

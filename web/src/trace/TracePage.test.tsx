@@ -2,7 +2,7 @@ import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { expect, it } from "vitest";
 import { auditor, lot, person, summary, TIB } from "../tests/data";
-import { renderPage, serve } from "../tests/server";
+import { type Answers, NOT_THERE, renderPage, serve } from "../tests/server";
 import { user } from "../tests/user";
 import { TracePage } from "./TracePage";
 
@@ -57,8 +57,14 @@ const show = () =>
     "/trace/datastore/3",
   );
 
+const answers = (more: Answers): Answers => ({
+  "GET /api/session/": person,
+  "GET /api/labels/datastore/3/": { labels: [] },
+  ...more,
+});
+
 it("shows a thing's figures in their units and its neighbours as links", async () => {
-  serve({ "GET /api/trace/datastore/3/": trace });
+  serve(answers({ "GET /api/trace/datastore/3/": trace }));
   show();
   expect(await screen.findByRole("heading", { name: "berth-a" })).toBeVisible();
   for (const text of ["7.00 TiB (7.70 TB)", "95 %", "ds-0001-kestrel", "1.2 ms"]) {
@@ -75,7 +81,7 @@ it("shows a thing's figures in their units and its neighbours as links", async (
 });
 
 it("draws the chain, with links by name, and lights the one pointed at", async () => {
-  serve({ "GET /api/trace/datastore/3/": trace });
+  serve(answers({ "GET /api/trace/datastore/3/": trace }));
   show();
   const drawing = await screen.findByRole("group", { name: "Trace, drawn from machine to array" });
   const disk = within(drawing).getByRole("link", { name: "disk payroll disk 1" });
@@ -90,7 +96,7 @@ it("draws the chain, with links by name, and lights the one pointed at", async (
 });
 
 it("tells how each host sees it, in the host's own words", async () => {
-  serve({ "GET /api/trace/datastore/3/": trace });
+  serve(answers({ "GET /api/trace/datastore/3/": trace }));
   show();
   const ways = await screen.findByRole("region", { name: "Ways of the hosts" });
   const row = within(ways).getByRole("row", { name: /quay-01/ });
@@ -100,22 +106,23 @@ it("tells how each host sees it, in the host's own words", async () => {
 });
 
 it("says when a thing is no longer there", async () => {
-  serve({});
+  serve(answers({ "GET /api/trace/datastore/3/": NOT_THERE }));
   show();
   expect(await screen.findByRole("alert")).toHaveTextContent("Not there.");
 });
 
 it("leads to what can be done with it: shown to all, taken away, or lost in thought", async () => {
   const volume = { kind: "volume", links: [link("volume", 8, "berth-a")], more: 0 };
-  const asked = serve({
-    "GET /api/session/": person,
-    "GET /api/trace/datastore/3/": {
-      ...trace,
-      layers: [...trace.layers, volume],
-      volume: { id: 8, name: "berth-a", kind: "block" },
-    },
-    "POST /api/lots/": lot({ summary: summary({ id: 4, kind: "spread" }) }),
-  });
+  const asked = serve(
+    answers({
+      "GET /api/trace/datastore/3/": {
+        ...trace,
+        layers: [...trace.layers, volume],
+        volume: { id: 8, name: "berth-a", kind: "block" },
+      },
+      "POST /api/lots/": lot({ summary: summary({ id: 4, kind: "spread" }) }),
+    }),
+  );
   show();
   expect(await screen.findByRole("link", { name: "What if it is taken away" })).toHaveAttribute(
     "href",
@@ -133,14 +140,16 @@ it("leads to what can be done with it: shown to all, taken away, or lost in thou
 
 it("offers the auditor no change", async () => {
   const volume = { kind: "volume", links: [link("volume", 8, "berth-a")], more: 0 };
-  serve({
-    "GET /api/session/": auditor,
-    "GET /api/trace/datastore/3/": {
-      ...trace,
-      layers: [...trace.layers, volume],
-      volume: { id: 8, name: "berth-a", kind: "block" },
-    },
-  });
+  serve(
+    answers({
+      "GET /api/session/": auditor,
+      "GET /api/trace/datastore/3/": {
+        ...trace,
+        layers: [...trace.layers, volume],
+        volume: { id: 8, name: "berth-a", kind: "block" },
+      },
+    }),
+  );
   show();
   expect(await screen.findByRole("link", { name: "What if it is taken away" })).toBeVisible();
   const buttons = screen.getAllByRole("button").map((button) => button.textContent);
@@ -151,14 +160,15 @@ it("offers a datastore of a bare volume, and nothing for one that lives in a set
   const bare = { id: 8, name: "slate-09", kind: "block" };
   const layers = trace.layers.filter((layer) => layer.kind === "array");
   const page = { ...trace, layers, volume: bare };
-  serve({ "GET /api/session/": person, "GET /api/trace/datastore/3/": page });
+  serve(answers({ "GET /api/trace/datastore/3/": page }));
   const shown = show();
   expect(await screen.findByRole("button", { name: "Make a datastore of it" })).toBeEnabled();
   shown.unmount();
-  serve({
-    "GET /api/session/": person,
-    "GET /api/trace/datastore/3/": { ...page, volume: { ...bare, kind: "member" } },
-  });
+  serve(
+    answers({
+      "GET /api/trace/datastore/3/": { ...page, volume: { ...bare, kind: "member" } },
+    }),
+  );
   show();
   expect(await screen.findByRole("heading", { name: "berth-a" })).toBeVisible();
   expect(screen.queryByRole("button", { name: "Take away" })).toBeNull();

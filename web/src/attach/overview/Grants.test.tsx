@@ -2,7 +2,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/problem";
 import { person, TIB } from "../../tests/data";
-import { Refusal, renderPage, serve } from "../../tests/server";
+import { Refusal, renderPage, serve, type Answers } from "../../tests/server";
 import { type, user } from "../../tests/user";
 import { Grants } from "./Grants";
 
@@ -18,13 +18,13 @@ const grant = (part: Partial<Schemas["GrantRow"]> = {}): Schemas["GrantRow"] => 
   granted_at: "2026-11-24T10:00:00Z",
   ...part,
 });
-const storage = { ...person, name: "tobias.wren", role: "storage" };
+const storage: Schemas["Session"] = { ...person, name: "tobias.wren", role: "storage" };
 const rows = [
   grant(),
   grant({ pool: 2, name: "granite-mixed", quota_bytes: null }),
   grant({ pool: 3, name: "granite-old", granted: false, quota_bytes: null, granted_by: "" }),
 ];
-const answers = (more: Record<string, unknown> = {}) => ({
+const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": storage,
   "GET /api/attach/grants/": rows,
   ...more,
@@ -40,7 +40,7 @@ describe("grants", () => {
     expect(fast).toHaveTextContent("16.0 TiB of 20.0 TiB13.0 TiB");
     expect(mixed).toHaveTextContent("whole pool, 20.0 TiB");
     expect(old).toHaveTextContent("not granted");
-    expect(screen.queryByRole("button")).toBeNull();
+    expect(screen.queryByRole("button", { name: /the grant of/ })).toBeNull();
     expect(screen.getByText(/The storage team changes these/)).toBeVisible();
   });
 
@@ -77,7 +77,7 @@ describe("grants", () => {
   });
 
   it("are withdrawn by the storage team", async () => {
-    const asked = serve(answers({ "DELETE /api/attach/grants/1/": grant({ granted: false }) }));
+    const asked = serve(answers({ "DELETE /api/attach/grants/1/": null }));
     renderPage(<Grants />);
     await user.click(await screen.findByRole("button", { name: "Withdraw the grant of granite-fast" }));
     await waitFor(() => {

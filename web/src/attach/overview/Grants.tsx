@@ -1,15 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import { api, queryOptions, unwrap } from "../../api/client";
 import type { Schemas } from "../../api/problem";
-import { Panel } from "../../parts/Panel";
 import { Mark } from "../../parts/Mark";
 import { ProblemAlert } from "../../parts/ProblemAlert";
+import type { Column } from "../../parts/table/columns";
+import { DataTable } from "../../parts/table/DataTable";
 import { useUnit } from "../../parts/unit";
 import { useSession } from "../../shell/useSession";
 
@@ -19,42 +19,66 @@ const grantsQuery = () => queryOptions("get", "/api/attach/grants/");
 /** What the storage team grants of each pool: they change it, the others see what they may use. */
 export function Grants() {
   const { data: session } = useSession();
+  const { size } = useUnit();
   const grants = useQuery(grantsQuery());
+  const storage = session?.role === "storage";
+  const columns = useMemo(() => columnsOf(size, storage), [size, storage]);
   if (grants.error) return <ProblemAlert error={grants.error} />;
   if (!grants.data?.length) return null;
-  const storage = session?.role === "storage";
   const over = grants.data.flatMap((grant) => overOf(grant) ?? []);
+  const notes = [
+    ...over,
+    ...(storage ? [] : ["The storage team changes these; lots use granted pools only."]),
+  ];
   return (
-    <Panel title="Pools granted to virtualization" note="promised of it at the right">
-      <table aria-label="Grants" style={{ borderCollapse: "collapse", width: "100%", fontSize: 13 }}>
-        <thead style={VISUALLY_HIDDEN}>
-          <tr>
-            {["Pool", "Granted", "Promised of it", "Change"].map((head) => (
-              <th key={head}>{head}</th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {grants.data.map((grant) => (
-            <GrantLine key={grant.pool} grant={grant} editable={storage} />
-          ))}
-        </tbody>
-      </table>
-      <Typography color="textSecondary" sx={{ p: "8px 14px", fontSize: 12.5 }}>
-        {over.map((text) => `${text} `)}
-        {!storage && "The storage team changes these; lots use granted pools only."}
-      </Typography>
-    </Panel>
+    <DataTable
+      name="Grants"
+      title="Pools granted to virtualization"
+      note={notes.join(" ")}
+      columns={columns}
+      rows={grants.data}
+      rowKey={(grant) => String(grant.pool)}
+      empty="No pool is known."
+    />
   );
 }
 
-const VISUALLY_HIDDEN = {
-  position: "absolute",
-  width: 1,
-  height: 1,
-  overflow: "hidden",
-  clipPath: "inset(50%)",
-} as const;
+function columnsOf(size: (bytes: number) => string, storage: boolean): Column<Grant>[] {
+  const change: Column<Grant> = {
+    key: "change",
+    head: "Change",
+    value: () => null,
+    cell: (grant) => <ChangeGrant grant={grant} />,
+    screenOnly: true,
+  };
+  return [
+    { key: "pool", head: "Pool", value: (grant) => grant.name, cell: (grant) => <PoolCell grant={grant} /> },
+    { key: "array", head: "Array", value: (grant) => grant.array },
+    {
+      key: "granted",
+      head: "Granted",
+      csv: "granted_bytes",
+      value: (grant) => (grant.granted ? (grant.quota_bytes ?? grant.capacity_bytes) : null),
+      cell: (grant) => wordsOf(grant, size),
+      mono: true,
+    },
+    {
+      key: "promised",
+      head: "Promised of it",
+      csv: "promised_bytes",
+      value: (grant) => grant.promised_bytes,
+      cell: (grant) => size(grant.promised_bytes),
+      figures: true,
+    },
+    ...(storage ? [change] : []),
+  ];
+}
+
+function wordsOf(grant: Grant, size: (bytes: number) => string): string {
+  if (!grant.granted) return "not granted";
+  if (grant.quota_bytes === null) return `whole pool, ${size(grant.capacity_bytes)}`;
+  return `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}`;
+}
 
 /** What is wrong with a grant, if anything is. */
 function overOf(grant: Grant): string | null {
@@ -63,113 +87,99 @@ function overOf(grant: Grant): string | null {
   return `${grant.name}: nothing is left of its grant.`;
 }
 
-const CELL = { padding: "7px 14px", verticalAlign: "top" } as const;
+function PoolCell({ grant }: { grant: Grant }) {
+  const [kind, word] = !grant.granted
+    ? (["unjudged", "not granted"] as const)
+    : overOf(grant)
+      ? (["part", "used up"] as const)
+      : (["clear", "granted"] as const);
+  return (
+    <span title={grant.granted_by && `granted by ${grant.granted_by}`}>
+      <Mark kind={kind} label={word} />{" "}
+      <Link to={`/trace/pool/${String(grant.pool)}`} className="mono" style={{ fontWeight: 600 }}>
+        {grant.name}
+      </Link>
+    </span>
+  );
+}
 
-function GrantLine({ grant, editable }: { grant: Grant; editable: boolean }) {
+/** Buttons of a grant; pressed, a field for its quota. */
+function ChangeGrant({ grant }: { grant: Grant }) {
   const { size } = useUnit();
   const queries = useQueryClient();
+  const [quota, setQuota] = useState<string | null>(null);
   const path = { params: { path: { id: grant.pool } } };
   const done = () => {
     setQuota(null);
     void queries.invalidateQueries({ queryKey: grantsQuery().queryKey });
   };
   const put = useMutation({
-    mutationFn: (quota: string) => unwrap(api.PUT("/api/attach/grants/{id}/", { ...path, body: { quota } })),
+    mutationFn: (wanted: string) =>
+      unwrap(api.PUT("/api/attach/grants/{id}/", { ...path, body: { quota: wanted } })),
     onSuccess: done,
   });
   const withdraw = useMutation({
     mutationFn: () => unwrap(api.DELETE("/api/attach/grants/{id}/", path)),
     onSuccess: done,
   });
-  const [quota, setQuota] = useState<string | null>(null);
-  const words = !grant.granted
-    ? "not granted"
-    : grant.quota_bytes === null
-      ? `whole pool, ${size(grant.capacity_bytes)}`
-      : `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}`;
-  return (
-    <tr style={{ borderTop: "1px solid var(--line)" }}>
-      <td style={CELL}>
-        <Mark
-          kind={!grant.granted ? "unjudged" : overOf(grant) ? "part" : "clear"}
-          label={!grant.granted ? "not granted" : overOf(grant) ? "used up" : "granted"}
-        />{" "}
-        <Link to={`/trace/pool/${String(grant.pool)}`} className="mono" style={{ fontWeight: 600 }}>
-          {grant.name}
-        </Link>
-        <span
-          style={{ color: "var(--mute)", fontSize: 12, marginLeft: 8 }}
-          title={grant.granted_by && `granted by ${grant.granted_by}`}
+  if (quota === null)
+    return (
+      <>
+        <Button
+          size="small"
+          aria-label={`Change the grant of ${grant.name}`}
+          onClick={() => {
+            setQuota(grant.quota_bytes === null ? "" : size(grant.quota_bytes));
+          }}
         >
-          {grant.array}
-        </span>
-      </td>
-      <td className="mono" style={CELL}>
-        {words}
-        <ProblemAlert error={put.error ?? withdraw.error} />
-      </td>
-      <td className="mono" style={{ ...CELL, textAlign: "right" }}>
-        {size(grant.promised_bytes)}
-      </td>
-      <td style={{ ...CELL, textAlign: "right" }}>
-        {editable && quota === null && (
-          <>
-            <Button
-              size="small"
-              aria-label={`Change the grant of ${grant.name}`}
-              onClick={() => {
-                setQuota(grant.quota_bytes === null ? "" : size(grant.quota_bytes));
-              }}
-            >
-              {grant.granted ? "Change" : "Grant"}
-            </Button>
-            {grant.granted && (
-              <Button
-                size="small"
-                aria-label={`Withdraw the grant of ${grant.name}`}
-                disabled={withdraw.isPending}
-                onClick={() => {
-                  withdraw.mutate();
-                }}
-              >
-                Withdraw
-              </Button>
-            )}
-          </>
-        )}
-        {quota !== null && (
-          <Box
-            component="form"
-            onSubmit={(event) => {
-              event.preventDefault();
-              put.mutate(quota);
+          {grant.granted ? "Change" : "Grant"}
+        </Button>
+        {grant.granted && (
+          <Button
+            size="small"
+            aria-label={`Withdraw the grant of ${grant.name}`}
+            disabled={withdraw.isPending}
+            onClick={() => {
+              withdraw.mutate();
             }}
-            sx={{ display: "flex", gap: 0.75, justifyContent: "flex-end" }}
           >
-            <TextField
-              label={`Quota of ${grant.name}`}
-              value={quota}
-              placeholder="empty: whole pool"
-              autoFocus
-              onChange={(event) => {
-                setQuota(event.target.value);
-              }}
-              sx={{ width: 190 }}
-            />
-            <Button type="submit" variant="outlined" disabled={put.isPending}>
-              Grant
-            </Button>
-            <Button
-              onClick={() => {
-                setQuota(null);
-                put.reset();
-              }}
-            >
-              Back
-            </Button>
-          </Box>
+            Withdraw
+          </Button>
         )}
-      </td>
-    </tr>
+        <ProblemAlert error={withdraw.error} />
+      </>
+    );
+  return (
+    <Box
+      component="form"
+      onSubmit={(event) => {
+        event.preventDefault();
+        put.mutate(quota);
+      }}
+      sx={{ display: "flex", flexWrap: "wrap", gap: 0.75 }}
+    >
+      <TextField
+        label={`Quota of ${grant.name}`}
+        value={quota}
+        placeholder="empty: whole pool"
+        autoFocus
+        onChange={(event) => {
+          setQuota(event.target.value);
+        }}
+        sx={{ width: 190 }}
+      />
+      <Button type="submit" variant="outlined" disabled={put.isPending}>
+        Grant
+      </Button>
+      <Button
+        onClick={() => {
+          setQuota(null);
+          put.reset();
+        }}
+      >
+        Back
+      </Button>
+      <ProblemAlert error={put.error} />
+    </Box>
   );
 }

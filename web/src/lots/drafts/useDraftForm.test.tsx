@@ -57,7 +57,10 @@ const stored = (asked: ReturnType<typeof serve>) => asked.filter((each) => each.
 describe("a draft's form", () => {
   it("can be typed in only once the stored one is there, so that no early key overwrites it", async () => {
     const first = later<Answer>();
-    const asked = serve({ "GET /api/session/": person, [`GET ${DRAFT}`]: () => first.promise });
+    const asked = serve({
+      "GET /api/session/": person,
+      "GET /api/attach/use-drafts/9/": () => first.promise,
+    });
     renderPage(<Page />);
     expect(await screen.findByRole("status", { name: "Loading" })).toBeVisible();
     expect(screen.queryByLabelText("Name")).toBeNull();
@@ -71,8 +74,8 @@ describe("a draft's form", () => {
     let puts = 0;
     const asked = serve({
       "GET /api/session/": person,
-      [`GET ${DRAFT}`]: answer("v1"),
-      [`PUT ${DRAFT}`]: () => answers[puts++]?.promise,
+      "GET /api/attach/use-drafts/9/": answer("v1"),
+      "PUT /api/attach/use-drafts/9/": () => answers[puts++]?.promise ?? LOST,
     });
     renderPage(<Page />);
     await type(await screen.findByLabelText("Name"), "one");
@@ -99,8 +102,8 @@ describe("a draft's form", () => {
     const storing = later<Answer>();
     const asked = serve({
       "GET /api/session/": person,
-      [`GET ${DRAFT}`]: answer("v1"),
-      [`PUT ${DRAFT}`]: () => storing.promise,
+      "GET /api/attach/use-drafts/9/": answer("v1"),
+      "PUT /api/attach/use-drafts/9/": () => storing.promise,
       "POST /api/lots/9/run/": job(),
       "GET /api/lots/9/": lot(),
     });
@@ -121,8 +124,8 @@ describe("a draft's form", () => {
     let lost = true;
     const asked = serve({
       "GET /api/session/": person,
-      [`GET ${DRAFT}`]: answer("v1"),
-      [`PUT ${DRAFT}`]: () => (lost ? LOST : answer("v2", { name: "kept" })),
+      "GET /api/attach/use-drafts/9/": answer("v1"),
+      "PUT /api/attach/use-drafts/9/": () => (lost ? LOST : answer("v2", { name: "kept" })),
     });
     renderPage(<Page />);
     await type(await screen.findByLabelText("Name"), "kept");
@@ -140,8 +143,8 @@ describe("a draft's form", () => {
     let now = answer("v1");
     serve({
       "GET /api/session/": person,
-      [`GET ${DRAFT}`]: () => now,
-      [`PUT ${DRAFT}`]: () => {
+      "GET /api/attach/use-drafts/9/": () => now,
+      "PUT /api/attach/use-drafts/9/": () => {
         now = answer("v2", { name: "kelp-01" });
         return new Refusal(412, changedSince);
       },
@@ -156,7 +159,7 @@ describe("a draft's form", () => {
 
   it("takes over what another person stored, where nothing is typed on it", async () => {
     let now = answer("v1");
-    serve({ "GET /api/session/": person, [`GET ${DRAFT}`]: () => now });
+    serve({ "GET /api/session/": person, "GET /api/attach/use-drafts/9/": () => now });
     const { queries } = renderPage(<Page />);
     expect(await screen.findByLabelText("Name")).toHaveValue("slate-09");
     now = answer("v1", { name: "kelp-02" });
@@ -169,8 +172,8 @@ describe("a draft's form", () => {
   it("stores what is typed when the page is left before its time has come", async () => {
     const asked = serve({
       "GET /api/session/": person,
-      [`GET ${DRAFT}`]: answer("v1"),
-      [`PUT ${DRAFT}`]: (body: Form) => answer("v2", body),
+      "GET /api/attach/use-drafts/9/": answer("v1"),
+      "PUT /api/attach/use-drafts/9/": (body: Form) => answer("v2", body),
     });
     const page = renderPage(<Page />);
     await type(await screen.findByLabelText("Name"), "gone");
@@ -183,7 +186,7 @@ describe("a draft's form", () => {
   it("is not to be typed in once the lot runs", async () => {
     const running = answer("v1");
     running.lot.summary.state = "running";
-    serve({ "GET /api/session/": person, [`GET ${DRAFT}`]: running });
+    serve({ "GET /api/session/": person, "GET /api/attach/use-drafts/9/": running });
     renderPage(<Page />);
     expect(await screen.findByLabelText("Name")).toBeDisabled();
     expect(screen.getByText(/is running/)).toBeVisible();
