@@ -25,16 +25,11 @@ export function Grants() {
   const columns = useMemo(() => columnsOf(size, storage), [size, storage]);
   if (grants.error) return <ProblemAlert error={grants.error} />;
   if (!grants.data?.length) return null;
-  const over = grants.data.flatMap((grant) => overOf(grant) ?? []);
-  const notes = [
-    ...over,
-    ...(storage ? [] : ["The storage team changes these; lots use granted pools only."]),
-  ];
   return (
     <DataTable
       name="Grants"
       title="Pools granted to virtualization"
-      note={notes.join(" ")}
+      note={storage ? "" : "The storage team changes these; lots use granted pools only."}
       columns={columns}
       rows={grants.data}
       rowKey={(grant) => String(grant.pool)}
@@ -77,20 +72,17 @@ function columnsOf(size: (bytes: number) => string, storage: boolean): Column<Gr
 function wordsOf(grant: Grant, size: (bytes: number) => string): string {
   if (!grant.granted) return "not granted";
   if (grant.quota_bytes === null) return `whole pool, ${size(grant.capacity_bytes)}`;
-  return `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}`;
+  return `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}${isUsedUp(grant) ? ", used up" : ""}`;
 }
 
-/** What is wrong with a grant, if anything is. */
-function overOf(grant: Grant): string | null {
-  if (!grant.granted) return null;
-  if (grant.quota_bytes === null || grant.promised_bytes < grant.quota_bytes) return null;
-  return `${grant.name}: nothing is left of its grant.`;
-}
+/** Nothing is left of what was granted. */
+const isUsedUp = ({ granted, quota_bytes, promised_bytes }: Grant) =>
+  granted && quota_bytes !== null && promised_bytes >= quota_bytes;
 
 function PoolCell({ grant }: { grant: Grant }) {
   const [kind, word] = !grant.granted
     ? (["unjudged", "not granted"] as const)
-    : overOf(grant)
+    : isUsedUp(grant)
       ? (["part", "used up"] as const)
       : (["clear", "granted"] as const);
   return (
