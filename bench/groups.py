@@ -14,6 +14,17 @@ FILL_CEILING = 0.82
 LATENCY_CEILING_MS = 9.0
 
 
+def tight(seed: int) -> Group:
+    """A small group that is about 78 % full under its ceiling of 82 %: many have pools that no plan clears."""
+    rng = np.random.default_rng(seed)
+    disks, stores, pools = (int(rng.integers(*span)) for span in ((20, 120), (4, 12), (2, 4)))
+    group = generate(disks, stores, pools, seed)
+    fill = rng.uniform(0.74, 0.81, stores)
+    fill[0] = 0.93
+    held = np.bincount(group.place, group.size_bytes, stores)
+    return dataclasses.replace(group, capacity_bytes=np.maximum((held / fill).astype(np.int64), 1))
+
+
 def generate(disks: int, datastores: int, pools: int, seed: int) -> Group:
     """Disks of log-normal size with a daily peak each; about an eighth of datastores and pools start over."""
     rng = np.random.default_rng(seed)

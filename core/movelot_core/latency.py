@@ -118,8 +118,10 @@ def fit_curve(feature_sums: Floats, latency_ms: Floats, fallback: ServiceCurve) 
     is where more than a twentieth of what was measured lies beyond the fitted saturation, as of a pool that answers
     alike under any load seen. The cautious curve takes the highest load seen for half busy, and its latency for what
     was measured near it (95th percentile): it never contradicts what was measured and rises soon after. Without
-    samples ``fallback`` is used.
+    samples ``fallback`` is used. Samples that are no numbers, as devices tell them now and then, are left out.
     """
+    sound = np.isfinite(latency_ms) & np.isfinite(feature_sums).all(axis=0)
+    feature_sums, latency_ms = feature_sums[:, sound], latency_ms[sound]
     count = int(latency_ms.size)
     if count == 0:
         return CurveFit(fallback, 0.0, 0, 0.0, cautious=True)

@@ -48,6 +48,16 @@ def test_one_wild_sample_in_twenty_does_not_sway_the_fit() -> None:
     assert fit.curve.x_max == pytest.approx(truth.x_max, rel=0.15)
 
 
+def test_samples_that_are_no_numbers_are_left_out() -> None:
+    truth = ServiceCurve(0.9, 9000.0, 2.5, 0.15)
+    sums, latency = samples(truth, 8000.0)
+    whole = fit_curve(sums, latency, fallback=ServiceCurve(1, 1))
+    wild = np.full((4, 3), np.nan), np.array([1.0, np.nan, np.inf])
+    fit = fit_curve(np.hstack([sums, wild[0]]), np.hstack([latency, wild[1]]), fallback=ServiceCurve(1, 1))
+    assert fit == whole
+    assert fit_curve(*wild, fallback=truth).curve == truth
+
+
 def test_a_pool_that_never_worked_hard_gets_the_cautious_curve() -> None:
     truth = ServiceCurve(0.9, 9000.0, 2.5, 0.15)
     fit = fit_curve(*samples(truth, 300.0), fallback=ServiceCurve(1, 1))

@@ -199,6 +199,43 @@ def test_what_was_over_already_may_stay_so_but_takes_nothing_more() -> None:
     assert broken_musts(group, np.array([0, 0])) == ["store-0 would be over its fill ceiling"]
 
 
+def test_a_pool_that_was_over_its_ceiling_is_not_filled_up_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    """900 IOPS where 800 reach the ceiling: what leaves makes room for what comes up to 800, not up to 900."""
+    monkeypatch.setattr(exact, "VARIABLES_MAX", 0)
+    iops = [500.0, 400.0, 350.0]
+    group = small([10, 10, 100], [0, 0, 1], [200, 110, 200], iops=iops, pool_of=[0, 1, 2])
+    ledger = Ledger.found(group)
+    ledger.move(1, 2)
+    # 500 are left on the pool: 350 more would be less than the 900 that were found there, and too slow all the same.
+    assert ledger.refusals(2)[0] is Refusal.TOO_SLOW
+    plan = clear(group)
+    assert not plan.after.over_latency.any()
+
+
+def test_no_plan_of_large_datastores_is_over_a_ceiling_by_a_few_megabytes() -> None:
+    """The solver keeps a ceiling to a millionth of a datastore: of 100 TiB that is 100 MiB, of which 8 are missing."""
+    tib, short = 1024, 8 * 1024**2
+    group = small([60 * tib, 30 * tib, 50 * tib], [0, 0, 1], [100 * tib, 100 * tib])
+    group = dataclasses.replace(group, other_bytes=np.array([0, short]), pinned=np.array([True, False, True]))
+    plan = clear(group)
+    assert broken_musts(group, plan.place) == []
+    assert plan.moves == ()
+
+
+def test_a_plan_that_breaks_a_must_is_left_out_and_said(
+    monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    group = small([95, 10], [0, 1], [100, 100, 200])
+    wrong = exact.Exact(np.array([1, 1]), 0.0)
+    monkeypatch.setattr(exact, "solve", lambda group, margin: wrong)
+    plan = clear(group)
+    assert broken_musts(group, plan.place) == []
+    assert plan.after.clear
+    assert "store-1 would be over its fill ceiling" in caplog.text
+    monkeypatch.setattr("movelot_core.balance.clear._without_idle_moves", lambda group, ledger: wrong.place)
+    assert clear(group).moves == ()
+
+
 def test_arrays_that_do_not_fit_one_another_are_refused_by_name() -> None:
     with pytest.raises(GroupError, match="reach"):
         small([10], [0], [100], reach=np.ones((2, 2), dtype=bool))

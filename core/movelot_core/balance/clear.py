@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from movelot_core.balance import exact
 from movelot_core.balance.cover import choose
-from movelot_core.balance.group import Group, Ints, State, judge
+from movelot_core.balance.group import Group, Ints, State, broken_musts, judge
 from movelot_core.balance.place import Ledger, place_chosen, replace_homeless
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,21 +69,36 @@ class Plan:
 def clear(group: Group) -> Plan:
     """The plan that clears every breach, or as much as can be, with the bound on the bytes of any such plan.
 
+    What a planner makes is given only if it passes ``broken_musts``, which shares nothing with it.
     Groups of up to 2,500 (disk, datastore) pairs are solved exactly; larger ones pool by pool (see ``cover``),
     then placed largest first. The same group always gives the same plan.
     """
     before = judge(group, group.place)
     if before.clear:
         return plan_for(group, group.place, 0.0)
+    bound = 0.0
+    for name, planned in _placements(group, before):
+        bound = max(bound, planned.bound_bytes)
+        broken = broken_musts(group, planned.place)
+        if not broken:
+            return plan_for(group, planned.place, planned.bound_bytes)
+        log.error("the %s planner breaks musts of %r, and its plan is left out: %s", name, group, "; ".join(broken[:5]))
+    # Nothing moves: lawful, if no help.
+    return plan_for(group, group.place, bound)
+
+
+def _placements(group: Group, before: State) -> Iterator[tuple[str, exact.Exact]]:
+    """Placements by each planner that can have the group, the best first; computed as they are asked for."""
     if exact.fits(group):
-        best = exact.solve(group)
-        if best is not None:
-            return plan_for(group, best.place, best.bound_bytes)
+        for margin in (0.0, exact.SPACE_MARGIN):
+            best = exact.solve(group, margin)
+            if best is not None:
+                yield "exact", best
     cover = choose(group, before)
     ledger, homeless = place_chosen(group, cover.disks, cover.off_pool)
     if homeless:
         replace_homeless(ledger, homeless)
-    return plan_for(group, _without_idle_moves(group, ledger), cover.bound_bytes)
+    yield "large", exact.Exact(_without_idle_moves(group, ledger), cover.bound_bytes)
 
 
 def _without_idle_moves(group: Group, ledger: Ledger) -> Ints:

@@ -20,6 +20,12 @@ HOST_COPY_WEIGHT = 1e-3
 # A move weighs as much as this share of all bytes: among plans of the same bytes the one with fewer moves wins.
 MOVE_WEIGHT = 1e-6
 LOAD_MARGIN = 1e-4
+# The solver takes a row for kept that is broken by a millionth of the largest datastore, which may be megabytes.
+SPACE_MARGIN = 4e-6
+# Where ceilings cannot all be kept the search goes on for minutes and finds little more. It ends after as many nodes,
+# the same on any machine; the seconds, a stage, are for the worst of nodes.
+NODES_MAX = 400
+SECONDS_MAX = 15.0
 
 
 @dataclass(frozen=True)
@@ -47,9 +53,12 @@ def fits(group: Group) -> bool:
     return int(group.reach.sum()) + len(group.disks) <= VARIABLES_MAX
 
 
-def solve(group: Group) -> Exact | None:
-    """The placement with least bytes moved, or None when the solver ends without one."""
-    model = _model(group)
+def solve(group: Group, space_margin: float = 0.0) -> Exact | None:
+    """The placement with least bytes moved, or None when the solver ends without one.
+
+    It may be over a ceiling by less than a ``space_margin`` of SPACE_MARGIN, in shares of the largest datastore.
+    """
+    model = _model(group, space_margin)
     count = len(model.disk)
     slack_cost = np.concatenate([np.zeros(count), np.ones(model.slacks)])
     first = _milp(model, slack_cost, None)
@@ -67,7 +76,7 @@ def solve(group: Group) -> Exact | None:
     return Exact(place, _bound(model, allowed) * float(group.size_bytes.sum()))
 
 
-def _model(group: Group) -> _Model:
+def _model(group: Group, space_margin: float) -> _Model:
     disks, stores = len(group.disks), len(group.datastores)
     may = group.reach & ~group.pinned[:, None]
     may[np.arange(disks), group.place] = True
@@ -90,7 +99,7 @@ def _model(group: Group) -> _Model:
     x_max = np.array([curve.x_max for curve in group.curves])[:, None]
     # A ceiling found broken may stay broken by as much as it was, never by more: that caps the slack.
     load_room = (group.load_limit[:, None] * (1 - LOAD_MARGIN) - group.other_load) / np.maximum(x_max, 1e-9)
-    space_room = (group.room_bytes - group.other_bytes) / scale
+    space_room = (group.room_bytes - group.other_bytes) / scale - space_margin
     size_share = group.size_bytes[disk] / max(float(group.size_bytes.sum()), 1.0)
     moved = store != group.place[disk]
     over_hosts = np.array(
@@ -133,7 +142,7 @@ def _milp(model: _Model, cost: Floats, allowed: Floats | None) -> OptimizeResult
         constraints=LinearConstraint(model.matrix, model.low, model.high),
         integrality=np.concatenate([np.ones(count), np.zeros(model.slacks)]),
         bounds=Bounds(0, np.concatenate([np.ones(count), _slack_cap(model, allowed)])),
-        options={"mip_rel_gap": 1e-6, "node_limit": 20_000},
+        options={"mip_rel_gap": 1e-6, "node_limit": NODES_MAX, "time_limit": SECONDS_MAX},
     )
 
 

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from movelot_core.balance.group import Bools, Group, Ints, judge, limits
+from movelot_core.balance.group import Bools, Group, Ints, judge
 from movelot_core.latency import Floats
 
 EXCHANGES_MAX = 40
@@ -43,7 +43,7 @@ class Ledger:
             before.used_bytes.copy(),
             before.load.copy(),
             group.room_bytes,
-            limits(group, before)[1],
+            group.load_limit[:, None],
         )
 
     def refusals(self, disk: int) -> list[Refusal | None]:
