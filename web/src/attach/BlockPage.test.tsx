@@ -3,7 +3,7 @@ import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
 import { auditor, lot, person, status, summary, TIB } from "../tests/data";
-import { renderPage, serve, type Answers } from "../tests/server";
+import { later, renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { BlockPage } from "./BlockPage";
 
@@ -167,10 +167,14 @@ describe("attaching storage", () => {
 });
 
 describe("the pools that a draft uses", () => {
-  it("chooses another pool by click", async () => {
-    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft({ pools_chosen: [2] }) }));
+  it("chooses another pool by click, shown before its plan has come", async () => {
+    const planned = later<Schemas["AttachDraft"]>();
+    const asked = serve(answers({ "PUT /api/attach/drafts/9/": () => planned.promise }));
     show();
-    await user.click(await screen.findByRole("radio", { name: /granite-fast/ }));
+    const fast = await screen.findByRole("radio", { name: /granite-fast/ });
+    await user.click(fast);
+    expect(fast).toBeChecked();
+    planned.come({ ...draft({ pools_chosen: [2] }), form: { ...form, pools: [2] } });
     await waitFor(() => {
       expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toMatchObject({
         pools: [2],

@@ -100,6 +100,7 @@ function Planned({ of: { form, change, fixed }, plan }: { of: Bound<AttachForm>;
     <Box sx={{ display: "grid", gap: 1.5 }}>
       <PoolFits
         plan={plan}
+        wanted={form.pools}
         disabled={fixed}
         choose={(pools) => {
           change({ pools });

@@ -66,6 +66,7 @@ function Planned({ of, plan }: PartProps) {
       {plan.pools.length > 0 && (
         <PoolFits
           plan={{ ...plan, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
+          wanted={of.form.pool === null ? [] : [of.form.pool]}
           disabled={of.fixed}
           choose={([pool]) => {
             of.change({ pool: pool ?? null });

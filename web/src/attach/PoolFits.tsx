@@ -14,20 +14,25 @@ const MARKS: Record<Pool["verdict"], MarkKind> = { fits: "clear", tight: "part",
 /** Every pool with its space, what the volume would take, and why it fits or does not; several for several volumes. */
 export function PoolFits({
   plan,
+  wanted,
   choose,
   disabled,
 }: {
   plan: Plan;
+  /** What the form has: shown at once, before the plan for it has come. */
+  wanted: readonly number[];
   choose: (pools: number[]) => void;
   disabled: boolean;
 }) {
   const several = plan.volumes.length > 1;
-  const chosen = new Set(plan.pools_chosen);
+  const offered = wanted.filter((id) => plan.pools.some((pool) => pool.id === id));
+  const shown = offered.length ? offered : plan.pools_chosen;
+  const chosen = new Set(shown);
   /** The choice after a click: one pool for one volume; for several, one more or one less, but never none. */
   const toggled = (id: number): number[] => {
     if (!several) return [id];
-    if (!chosen.has(id)) return [...plan.pools_chosen, id];
-    const rest = plan.pools_chosen.filter((other) => other !== id);
+    if (!chosen.has(id)) return [...shown, id];
+    const rest = shown.filter((other) => other !== id);
     return rest.length ? rest : [id];
   };
   return (

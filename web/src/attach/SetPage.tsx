@@ -77,6 +77,7 @@ function Planned({ of: { form, change, fixed }, plan }: { of: Bound<Form>; plan:
       {plan.pools.length > 0 && (
         <PoolFits
           plan={{ ...plan, size_bytes: null, pools_chosen: plan.pool_id === null ? [] : [plan.pool_id] }}
+          wanted={form.pool === null ? [] : [form.pool]}
           disabled={fixed}
           choose={([pool]) => {
             change({ pool: pool ?? null });
