@@ -54,6 +54,7 @@ class Stack:
             "MOVELOT_REDIS_DB": REDIS_DB,
             "MOVELOT_PORT": str(PORT),
             "MOVELOT_DEVICE_TIMEOUT": "4",
+            "MOVELOT_AWAY_PATIENCE": "3",
             # Eight days have every hour of a week, and teach the curves as much in a quarter of the time.
             "MOVELOT_TELEMETRY_DAYS": "8",
         }

@@ -231,8 +231,15 @@ CELERY_BEAT_SCHEDULE = {
     "judge everything": {"task": "movelot.findings.tasks.judge_everything", "schedule": 3600},
     "take up jobs": {"task": "movelot.jobs.tasks.take_up_jobs", "schedule": 20, "options": {"expires": 20}},
     "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
+    "ask about unknown steps": {
+        "task": "movelot.lots.tasks.ask_about_unknown_steps",
+        "schedule": 10,
+        "options": {"expires": 10},
+    },
 }
 # How often a running lot asks a device about long work.
+# For how long a running lot asks a device again that stays away, before its step is unknown.
+AWAY_PATIENCE_SECONDS = float(os.environ.get("MOVELOT_AWAY_PATIENCE", "30"))
 LOT_POLL_SECONDS = float(os.environ.get("MOVELOT_LOT_POLL", "0.4"))
 DEVICE_TIMEOUT_SECONDS = float(os.environ.get("MOVELOT_DEVICE_TIMEOUT", "8"))
 # However much a device says, an answer has to have ended by then.

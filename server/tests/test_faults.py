@@ -31,6 +31,11 @@ TOLD_OF_DEVICES = {"known", "path_policy", "limits"}
 
 
 def whole(standins: StandIns) -> set[str]:
+    """The outside world, and what was read of hosts' devices, a line each thing."""
+    return {*outside(standins), *devices()}
+
+
+def outside(standins: StandIns) -> set[str]:
     """The outside world, a line each thing, without times, counters and secrets; volumes and datastores by name."""
     world = standins.world()
     chalk = {volume["id"] for volume in world["volumes"] if volume["pool"] == "chalk-one"}
@@ -41,13 +46,13 @@ def whole(standins: StandIns) -> set[str]:
     for thing in (*world["volumes"], *world["datastores"]):
         for key in {thing["id"], thing["serial"]}:
             text = text.replace(json.dumps(key), json.dumps(f"that of {thing['name']}"))
-    return {*_lines(json.loads(text), ""), *devices()}
+    return set(_lines(json.loads(text), ""))
 
 
 def devices() -> Iterator[str]:
     """What hosts tell of their devices."""
     names = dict(Volume.objects.values_list("serial", "name"))
-    for row in HostDevice.objects.select_related("device"):
+    for row in HostDevice.objects.select_related("device", "path_set").prefetch_related("path_set__paths"):
         paths = sorted((port, portal) for port, portal, _state in row.paths)
         told = (row.signature_kind, row.path_policy, row.queue_depth, row.turn_ios, paths)
         yield f"{row.device} sees {names[row.serial]}: {told}"

@@ -4,7 +4,8 @@ refuse      every request is answered 503
 timeout     requests hang for a minute before anything is done
 slow        every answer comes n milliseconds late
 cut         the next n answers end in their middle
-drop        the action is done, then the connection is closed in the middle of the answer
+drop        the n-th action is done, then the connection is closed in the middle of the answer
+lost        as drop, and from then on every request is answered 503
 expire      all session tokens are forgotten, once
 fail_nth    the n-th action (POST, PATCH or DELETE) from now is answered 500 and not done
 certificate the device shows another certificate from now on (stays)
@@ -35,6 +36,7 @@ KINDS = (
     "slow",
     "cut",
     "drop",
+    "lost",
     "expire",
     "fail_nth",
     "certificate",
@@ -51,7 +53,7 @@ HANG_SECONDS = 60
 class Fault:
     """The fault of a device now.
 
-    ``countdown`` counts actions for fail_nth and drop, answers for cut; for slow it is milliseconds.
+    ``countdown`` counts actions for fail_nth, drop and lost, answers for cut; for slow it is milliseconds.
     """
 
     kind: str = ""
@@ -85,10 +87,10 @@ class FaultyApp:
         if fault.kind in SPOILED and not request.url.path.startswith(SESSION_PATH):
             return await SPOILED[fault.kind](await self.service.answer(request))
         acts = request.method in ("POST", "PATCH", "DELETE") and not request.url.path.startswith(SESSION_PATH)
-        if fault.kind in ("fail_nth", "drop") and acts:
+        if fault.kind in ("fail_nth", "drop", "lost") and acts:
             fault.countdown -= 1
             if fault.countdown == 0:
-                kind, fault.kind = fault.kind, ""
+                kind, fault.kind = fault.kind, "refuse" if fault.kind == "lost" else ""
                 if kind == "fail_nth":
                     return error(500, "InternalError", "The device failed on this action.")
                 return CutResponse(await self.service.answer(request))

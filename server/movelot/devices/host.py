@@ -190,6 +190,14 @@ def find_device(session: DeviceSession, serial: str) -> Row | None:
     return device_row(found) if found else None
 
 
+def signature_of(session: DeviceSession, serial: str) -> tuple[str, str]:
+    """What the device with this serial carries, and its identity; both empty where it is not seen."""
+    for member in session.members(f"{system_uri(session)}/Oem/Kestrel/Devices"):
+        if member["Serial"] == serial:
+            return str(member["Signature"]["Kind"]), str(member["Signature"]["Identity"])
+    return "", ""
+
+
 def serials_seen(session: DeviceSession) -> set[str]:
     """The serials of all devices that the host sees now."""
     return {str(member["Serial"]) for member in session.members(f"{system_uri(session)}/Oem/Kestrel/Devices")}

@@ -190,6 +190,26 @@ class DeviceSession:
         raise DeviceFault(self.name, f"{self.name} refused to {verb} {path.rsplit('/', 1)[1]}: {message}")
 
 
+class WouldAct(Exception):
+    """What only looks came to where it would change something."""
+
+
+class LookingSession(DeviceSession):
+    """A session that asks, over the connection of another one, and never acts: that raises WouldAct."""
+
+    def __init__(self, session: DeviceSession) -> None:
+        self._session = session
+        self.name, self.url, self.user = session.name, session.url, session.user
+
+    def __repr__(self) -> str:
+        return f"<LookingSession {self._session!r}>"
+
+    def _call(self, verb: str, path: str, **more: Any) -> RestResponse:
+        if verb != "get":
+            raise WouldAct(f"{verb} {path}")
+        return self._session._call(verb, path, **more)
+
+
 def _dropped(error: BaseException | None) -> bool:
     """Whether the connection was closed before an answer had come; not so where none was made, or in time."""
     while error is not None:

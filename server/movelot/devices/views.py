@@ -170,7 +170,10 @@ class DeviceView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
         device = get_object_or_404(Device, pk=pk)
-        begun = device.step_set.filter(lot__state__in=["running", "halting", "halted"]).values_list("lot", flat=True)
+        # What a device did that never answers again is given up with its link.
+        given_up = device.step_set.filter(state="unknown").values("lot")
+        under_way = device.step_set.filter(lot__state__in=["running", "halting", "halted"])
+        begun = under_way.exclude(lot__in=given_up).values_list("lot", flat=True)
         if begun:
             raise Problem(
                 409,

@@ -25,6 +25,7 @@ def check(lot: Lot, progress: Progress | None = None) -> Lot:
     """Read the lot's devices anew, then compute and check it on what they say."""
     devices = Device.objects.filter(step__lot=lot).distinct() if lot.steps.exists() else Device.objects.all()
     reread(devices, progress)
+    kind_of(lot.kind).ask_first(lot)
     return redraft(lot)
 
 
@@ -56,6 +57,9 @@ def demand_startable(lot: Lot) -> None:
     if target.active:
         message = f"Lot {target.pk} is {target.state}; it cannot be undone before it has ended."
         raise Problem(409, "still_active", message, "Nothing was begun.", "Halt it first.")
+    if target.steps.filter(state=Step.State.UNKNOWN).exists():
+        message = f"It is not known yet what all steps of lot {target.pk} did."
+        raise Problem(409, "outcome_unknown", message, "Nothing was begun.", "Check this lot: that asks the devices.")
     other = undone_by(target)
     if other and other.pk != lot.pk:
         message = f"Lot {target.pk} was undone by lot {other.pk} already."
@@ -95,9 +99,26 @@ def run(lot: Lot, progress: Progress | None = None, seen: str | None = None) -> 
                 " ".join(stops),
                 "Settle it, then run. Nothing was changed.",
             )
+    else:
+        _demand_answers(lot, progress)
     if by_hand(lot):
         return _to_sheet(lot)
     return _start(lot)
+
+
+def _demand_answers(lot: Lot, progress: Progress | None) -> None:
+    """Read the devices of what is left to do. Problem 409 where one does not answer: it would stop the lot again."""
+    left = Device.known.filter(step__in=lot.steps.exclude(state=Step.State.DONE)).distinct()
+    reread(left.filter(gone_at=None), progress)
+    away = [device for device in left.all() if device.gone_at or not device.known_well]
+    if away:
+        raise Problem(
+            409,
+            "devices_away",
+            f"Lot {lot.pk} cannot go on: a device of what is left does not answer.",
+            " ".join(device.trouble for device in away),
+            "Bring it back, then continue. Nothing was begun.",
+        )
 
 
 def by_hand(lot: Lot) -> bool:
@@ -147,6 +168,10 @@ def _start(lot: Lot) -> Lot:
         locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
             state=Step.State.WAITING, problem={}, task_uri="", ended_at=None
         )
+        # What is unknown was begun: it is taken up as after the loss of a worker.
+        locked.steps.filter(state=Step.State.UNKNOWN).update(
+            state=Step.State.RUNNING, problem={}, task_uri="", ended_at=None
+        )
         locked.state, locked.started_at, locked.ended_at = State.RUNNING, locked.started_at or now(), None
         locked.save()
         transaction.on_commit(lambda: run_lot.delay(lot.pk))
@@ -194,7 +219,7 @@ def drop(lot: Lot) -> None:
 def undo(lot: Lot, user: User) -> Lot:
     """A draft that takes back what the lot did, last step first."""
     acted = [step for step in lot.steps.all() if step.acted]
-    if lot.active or not acted:
+    if lot.active or not (acted or lot.steps.filter(state=Step.State.UNKNOWN).exists()):
         raise Problem(
             409,
             "nothing_to_undo",

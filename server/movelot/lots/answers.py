@@ -148,6 +148,7 @@ def document_of(lot: Lot) -> dict[str, Any]:
     stops = any(check["level"] == "stop" for check in lot.checks)
     by_hand = any(state == Device.State.IMPORTED for _, state in devices.values())
     acted = {row["kind"] for row in rows if acted_as(row["state"], row["touched"])}
+    unknown = any(row["state"] == Step.State.UNKNOWN for row in rows)
     done = sum(row["state"] == Step.State.DONE for row in rows)
     detail = LotDetail(
         summary=summary_of(lot, len(rows), done, undone.pk if undone else None),
@@ -163,7 +164,7 @@ def document_of(lot: Lot) -> dict[str, Any]:
         reversible=_reversible({row["kind"] for row in rows}),
         by_hand=by_hand,
         acts=acts_on(lot),
-        can_undo=not by_hand and not lot.active and bool(acted) and undone is None and _reversible(acted),
+        can_undo=not by_hand and not lot.active and (bool(acted) or unknown) and undone is None and _reversible(acted),
     )
     for row in rows:
         del row["touched"]

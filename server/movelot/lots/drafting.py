@@ -16,6 +16,7 @@ from movelot.inventory.bulk import insert
 from movelot.inventory.models import Device
 from movelot.lots.documents import LotForm, demand_names, dumped, form_of
 from movelot.lots.history import demand_seen, keep_version
+from movelot.lots.holding import held_against, why_held
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import Paces
@@ -172,14 +173,9 @@ def _common_checks(lot: Lot, draft: Draft[Any, Any]) -> list[Check]:
         oldest = min((device.read_at for device in devices if device.read_at), default=None)
         age = f", oldest reading {(now() - oldest).total_seconds():.0f} s ago" if oldest else ""
         checks.append(Check("devices answer", PASS, f"{_counted(len(devices), 'device')} answer{age}"))
-    busy = (
-        Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING], steps__device__in=devices)
-        .exclude(pk=lot.pk)
-        .distinct()
-        .first()
-    )
-    if busy:
-        checks.append(Check("no other lot", STOP, f"Lot {busy.pk} runs on the same devices. Wait until it has ended."))
+    held = held_against(lot, [device.pk for device in devices])
+    if held:
+        checks.append(Check("no other lot", STOP, " ".join(why_held(held))))
     elif draft.steps:
         checks.append(Check("no other lot", PASS, "no other lot runs on these devices"))
     if not draft.steps:
@@ -199,4 +195,4 @@ def changes_since(lot: Lot, before: dict[str, str]) -> list[str]:
         for name, value in before.items()
         if name in facts and facts[name] != value
     ]
-    return changed + [f"{name} is no longer there" for name in before if name not in facts]
+    return changed + [f"the plan no longer rests on {name}, {before[name]}" for name in before if name not in facts]

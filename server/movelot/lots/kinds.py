@@ -100,6 +100,9 @@ class LotKind(ABC, Generic[F, P]):
     def drafted(self, form: F, lot: Lot) -> Draft[F, P]:
         """Everything about the lot from its form and the current reading."""
 
+    def ask_first(self, lot: Lot) -> None:
+        """Ask devices, in a job, for what has to be known before ``lot`` is drafted on a fresh reading."""
+
     def reserve(self, lot: Lot, plan: P) -> None:
         """Take what only one lot may have, in the transaction that starts ``lot``; raises Problem when it is taken."""
 

@@ -108,6 +108,8 @@ class Step(models.Model):
         DONE = "done"
         FAILED = "failed"
         ABANDONED = "abandoned"
+        # Its device stopped answering while it was under way: it is not known what it did, until the device is asked.
+        UNKNOWN = "unknown"
 
     lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="steps")
     position = models.PositiveIntegerField()
@@ -145,7 +147,8 @@ class Step(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["lot", "position"], name="step_position_once"),
             models.CheckConstraint(
-                condition=Q(state__in=["waiting", "running", "done", "failed", "abandoned"]), name="step_state_known"
+                condition=Q(state__in=["waiting", "running", "done", "failed", "abandoned", "unknown"]),
+                name="step_state_known",
             ),
         ]
 

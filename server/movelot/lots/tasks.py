@@ -2,8 +2,10 @@
 
 from celery import shared_task
 
+from movelot.lots.closing import sole_driver
 from movelot.lots.models import Lot
-from movelot.lots.runner import Driver, sole_driver
+from movelot.lots.runner import Driver
+from movelot.lots.unknown import lots_to_ask_for, settle
 
 
 @shared_task
@@ -23,3 +25,10 @@ def resume_lots() -> None:
             pass
         if free:
             run_lot.delay(key)
+
+
+@shared_task
+def ask_about_unknown_steps() -> None:
+    """Ask devices that answer again what they did when they stopped answering."""
+    for lot in Lot.objects.filter(pk__in=lots_to_ask_for()):
+        settle(lot)

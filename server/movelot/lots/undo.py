@@ -8,14 +8,18 @@ from typing import Any
 
 from movelot.lots.documents import LotForm, LotPlan
 from movelot.lots.drafting import graph_of
-from movelot.lots.kinds import PASS, Check, Draft, LotKind
+from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind
 from movelot.lots.models import Lot, Step
 from movelot.lots.step_plan import AnyHandle, Handle, StepPlan
+from movelot.lots.steps import AnyKind
 from movelot.lots.steps.base import StepProblem, StepSpec
 from movelot.lots.stored import step_of, told_by
+from movelot.lots.unknown import settle
 from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode, undo_order
 from movelot_core.units import count_of
+
+SAID_OF_A_KIND = 5
 
 
 @dataclass(frozen=True)
@@ -35,12 +39,17 @@ class UndoKind(LotKind[UndoForm, UndoPlan]):
 
     name, form, plan = "undo", UndoForm, UndoPlan
 
+    def ask_first(self, lot: Lot) -> None:
+        if lot.undoes is not None:
+            settle(lot.undoes)
+
     def drafted(self, form: UndoForm, lot: Lot) -> Draft[UndoForm, UndoPlan]:
         target = lot.undoes
         if target is None:
             raise Problem(422, "nothing_to_undo", "Say which lot to undo.", hint="Open the lot and press Undo.")
         steps = {str(step.position): step for step in target.steps.select_related("device")}
         acted = [step for step in steps.values() if step.acted]
+        unknown = [step for step in steps.values() if step.state == Step.State.UNKNOWN]
         try:
             plan = _undos(target, steps)
         except StepProblem as cause:
@@ -48,7 +57,29 @@ class UndoKind(LotKind[UndoForm, UndoPlan]):
         facts = {f"step {step.position}": step.state for step in steps.values()}
         text = f"{count_of(len(acted), 'step')} acted, {len(plan)} with something to take back"
         checks = [Check("can be undone", PASS, text)]
+        checks += [Check("nothing in the way", STOP, text) for text in _in_the_way(plan)]
+        if unknown:
+            checks.append(Check("known what was done", STOP, _not_known(unknown)))
         return Draft(f"Undo lot {target.pk}: {target.title}"[:200], plan, UndoPlan(target.pk), checks, facts)
+
+
+def _in_the_way(plan: StepPlan) -> list[str]:
+    """What of the last reading would stop the steps, the first of each kind of step."""
+    by_kind: dict[AnyKind, list[tuple[str, Any]]] = {}
+    for spec in plan.specs:
+        by_kind.setdefault(type(spec.step), []).append((spec.device, spec.step))
+    said: dict[str, None] = {}
+    for kind, steps in by_kind.items():
+        said |= dict.fromkeys(kind.in_the_way(steps)[:SAID_OF_A_KIND])
+    return [*said]
+
+
+def _not_known(unknown: list[Step]) -> str:
+    """Which steps are not known, and what brings an answer."""
+    first = unknown[0]
+    more = f" The same holds for {count_of(len(unknown) - 1, 'more step')}." if len(unknown) > 1 else ""
+    said = f"{first.problem.get('message', '')} It is not known what it did."
+    return f"“{first.title}” on {first.device.name}: {said}{more} Check again once it answers."
 
 
 def _undos(target: Lot, steps: dict[str, Step]) -> StepPlan:

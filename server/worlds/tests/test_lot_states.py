@@ -31,6 +31,7 @@ def two(world: World, ines: User, monkeypatch: pytest.MonkeyPatch) -> tuple[Lot,
     world.host("quay-1")
     world.read()
     monkeypatch.setattr("movelot.lots.tasks.run_lot.delay", lambda key: None)
+    monkeypatch.setattr("movelot.lots.actions.reread", lambda devices, progress=None: {})
     monkeypatch.setattr("movelot.lots.actions.check", lambda lot, progress=None: lot)
     monkeypatch.setattr("movelot.lots.actions.redraft", _as_it_is)
     return _draft(ines, 1), _draft(ines, 2)
@@ -74,6 +75,13 @@ def _end(lot: Lot, state: str, steps: str) -> None:
         let_go(lot)
 
 
+def _known(lot: Lot) -> None:
+    """As the schedule does once the device has said that the step was done."""
+    if not lot.active and lot.steps.filter(state=Step.State.UNKNOWN).update(state=Step.State.DONE):
+        Lot.objects.filter(pk=lot.pk).update(state=State.DONE)
+        let_go(lot)
+
+
 def _undo(lot: Lot) -> Lot | None:
     return lot.undone_by.order_by("pk").first()
 
@@ -96,6 +104,8 @@ def acts_on(lots: tuple[Lot, Lot], ines: User) -> dict[str, Callable[[], object]
         found[f"{name} is done"] = of(lambda lot: _end(lot, State.DONE, Step.State.DONE))
         found[f"{name} fails"] = of(lambda lot: _end(lot, State.FAILED, Step.State.DONE))
         found[f"{name} is halted"] = of(lambda lot: _end(lot, State.HALTED, Step.State.DONE))
+        found[f"{name} is cut off"] = of(lambda lot: _end(lot, State.FAILED, Step.State.UNKNOWN))
+        found[f"{name} is known"] = of(_known)
 
     on("first", lambda: Lot.objects.filter(pk=first.pk).first())
     on("the undo", lambda: _undo(first))
@@ -109,12 +119,16 @@ ACTS = (
     "first is done",
     "first fails",
     "first is halted",
+    "first is cut off",
+    "first is known",
     "undo first",
     "run the undo",
     "halt the undo",
     "the undo is done",
     "the undo fails",
     "the undo is halted",
+    "the undo is cut off",
+    "the undo is known",
     "drop the undo",
     "run second",
     "second is done",
@@ -137,10 +151,13 @@ def test_in_whatever_order_people_act_a_lot_and_its_undo_exclude_one_another(
         with contextlib.suppress(Problem):
             acts[name]()
         first.refresh_from_db()
-        active = [lot.pk for lot in Lot.objects.all() if lot.active]
-        # One host: whoever has it has it alone, and who is under way has it.
-        assert len(active) <= 1
-        assert list(Hold.objects.values_list("lot_id", flat=True)) == active
+        unknown = set(Step.objects.filter(state=Step.State.UNKNOWN).values_list("lot_id", flat=True))
+        busy = [lot.pk for lot in Lot.objects.all() if lot.active or lot.pk in unknown]
+        # One host: whoever has it has it alone, and who is under way, or has left it unknown, has it.
+        assert len(busy) <= 1
+        assert list(Hold.objects.values_list("lot_id", flat=True)) == busy
+        # Nothing is taken back before it is known.
+        assert not (unknown & {first.pk} and (undo := actions.undone_by(first)) and undo.active)
         # What an undo has begun to take back is not taken up again, and is undone by one lot.
         if begun and name == "run first":
             assert first.state == before

@@ -2067,7 +2067,7 @@ export interface components {
         /** @enum {string} */
         LotState: "draft" | "running" | "halting" | "halted" | "failed" | "done" | "sheet";
         /** @enum {string} */
-        StepState: "waiting" | "running" | "done" | "failed" | "abandoned";
+        StepState: "waiting" | "running" | "done" | "failed" | "abandoned" | "unknown";
         /** @enum {string} */
         CheckLevel: "pass" | "warn" | "stop";
         /** @enum {string} */

@@ -12,6 +12,7 @@ const FILL: Record<LotDetail["steps"][number]["state"], string> = {
   failed: "var(--buoy)",
   abandoned: "var(--brass)",
   waiting: "var(--track)",
+  unknown: "repeating-linear-gradient(45deg, var(--brass) 0 3px, var(--card) 3px 6px)",
 };
 
 /** A lot's steps as bars on lanes over time, planned before, real while it runs and afterwards. */

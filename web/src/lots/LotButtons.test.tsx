@@ -1,6 +1,6 @@
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import { auditor, job, lot, person, summary } from "../tests/data";
+import { auditor, job, lot, person, step, summary } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { user } from "../tests/user";
 import { LotButtons } from "./LotButtons";
@@ -18,6 +18,17 @@ describe("what can be done with a lot", () => {
     renderPage(<LotButtons lot={lot({ summary: summary({ state }) })} />);
     await screen.findAllByRole("button");
     expect(names()).toEqual(offered);
+  });
+
+  it("say which devices have not told what they did", async () => {
+    serve({ "GET /api/session/": person });
+    const steps = ["quay-01", "quay-02", "quay-03", "quay-04", "quay-05"].map((device, n) =>
+      step({ id: n, position: n, device, state: "unknown" }),
+    );
+    renderPage(<LotButtons lot={lot({ steps, can_undo: true, summary: summary({ state: "failed" }) })} />);
+    const note = await screen.findByText(/5 steps not known/);
+    expect(note).toHaveTextContent("quay-01, quay-02, quay-03 and 2 more devices stopped answering");
+    expect(names()).toEqual(["Continue", "Undo"]);
   });
 
   it("ends as a run sheet where people carry it out", async () => {

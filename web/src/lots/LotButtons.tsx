@@ -1,8 +1,9 @@
+import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect } from "react";
 import { useLocation, useNavigate } from "react-router";
-import { formatSeconds } from "../parts/format";
+import { countOf, formatSeconds } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { pageWithout } from "../shell/pages";
 import { useTray } from "../shell/trayState";
@@ -48,6 +49,7 @@ export function LotButtons({ lot, keyed = true }: Props) {
   return (
     <Box sx={{ p: "12px 14px", borderTop: "1px solid var(--line)" }}>
       <ProblemAlert error={error} />
+      <NotKnown lot={lot} />
       <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
         {(draft || ((state === "halted" || state === "failed") && lot.can_run)) && (
           <Button
@@ -134,6 +136,24 @@ export function LotButtons({ lot, keyed = true }: Props) {
     </Box>
   );
 }
+
+/** Which devices have not said yet what they did, what Move Lot does about it, and what that keeps others from. */
+function NotKnown({ lot }: { lot: LotDetail }) {
+  const unknown = lot.steps.filter((step) => step.state === "unknown");
+  const devices = [...new Set(unknown.map((step) => step.device))];
+  if (devices.length === 0) return null;
+  const named = devices.slice(0, NAMED).join(", ");
+  const more = devices.length > NAMED ? ` and ${countOf(devices.length - NAMED, "more device")}` : "";
+  return (
+    <Alert severity="warning" variant="outlined" sx={{ mb: 1, py: 0 }}>
+      {countOf(unknown.length, "step")} not known: {named}
+      {more} stopped answering. Each is asked what it did as soon as it answers; until then no other lot has
+      it, and an undo waits.
+    </Alert>
+  );
+}
+
+const NAMED = 3;
 
 /** Goes away from the page of a lot that was dropped, and empties the tray of it. */
 function useLeave(id: number) {

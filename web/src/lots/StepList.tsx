@@ -17,12 +17,14 @@ export const STEP_MARKS: Record<Step["state"], MarkKind> = {
   done: "clear",
   failed: "over",
   abandoned: "missing",
+  unknown: "unjudged",
 };
+const AT_WORK = new Set<Step["state"]>(["running", "failed", "unknown"]);
 const ROW_PX = 56;
 /** Lists longer than this are drawn as they come into sight. */
 const MANY = 60;
 
-/** The steps of a lot in order, with where each stands; those at work, and those that failed, come first. */
+/** The steps of a lot in order, with where each stands; those at work, failed or unknown come first. */
 export function StepList({ lot }: { lot: LotDetail }) {
   if (lot.steps.length === 0) {
     return (
@@ -41,7 +43,7 @@ export function StepList({ lot }: { lot: LotDetail }) {
       />
     );
   }
-  const now = lot.steps.filter((step) => step.state === "running" || step.state === "failed");
+  const now = lot.steps.filter((step) => AT_WORK.has(step.state));
   return (
     <>
       {now.length > 0 && lot.steps.length > MANY && (

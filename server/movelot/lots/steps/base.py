@@ -10,12 +10,14 @@ StepProblem   a step may not or did not do its work; what stayed as it was is pa
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
-from typing import Any, ClassVar, Generic, TypeVar
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, ClassVar, Generic, Self, TypeVar
 
 from pydantic import ConfigDict, ValidationError
 
-from movelot.devices.session import DeviceSession
+from movelot.devices.errors import DeviceGone
+from movelot.devices.session import DeviceSession, LookingSession, WouldAct
 from movelot.devices.work import Work, abandon, work_at
 from movelot.lots.steps.values import Document, Nothing, Result
 
@@ -144,6 +146,14 @@ class StepKind(Document, ABC, Generic[R]):
         """How much there is to do, in the units in which its device tells progress; 0 where it tells none."""
         return 0.0
 
+    @classmethod
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+        """What of the last reading keeps ``steps`` of this kind, with their devices, from being done, in sentences.
+
+        Asked for all steps of a lot at once.
+        """
+        return []
+
     @abstractmethod
     def begin(self, run: StepRun[R]) -> Progress[R]:
         """Do the step, or start its work; harmless when done already. Raises StepProblem or DeviceError."""
@@ -161,6 +171,35 @@ class StepKind(Document, ABC, Generic[R]):
                 "Look at the lot and continue it.",
             )
         return Progress(True, run.result, run.task_uri, work)
+
+    def look(self, run: StepRun[R]) -> Progress[R] | None:
+        """What became of the step, asked of its device without doing anything: done, under way, or None where it was
+        not done.
+
+        ``begin`` looks before it acts, so that it is asked how far it comes. Kinds whose begin always acts say it here.
+        StepProblem where something else is there than the step would find or leave.
+        """
+        looking = replace(run, session=LookingSession(run.session))
+        try:
+            if run.task_uri:
+                return self.follow(looking)
+        except DeviceGone:
+            # The device no longer knows the work by its task: its effect is there, or is not.
+            looking = replace(looking, task_uri="")
+        except WouldAct:
+            return None
+        try:
+            return self.begin(looking)
+        except WouldAct:
+            return None
+
+    def as_proven(self, run: StepRun[R]) -> Progress[R] | None:
+        """How kinds look that tell nothing and whose begin acts in any case: done where what has to hold holds."""
+        try:
+            self.verify(run, self.told({}))
+        except StepProblem:
+            return None
+        return Progress(True)
 
     @abstractmethod
     def verify(self, run: StepRun[R], result: R) -> None:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from typing import ClassVar
+from collections.abc import Sequence
+from typing import ClassVar, Self
 
 from movelot.devices import array
 from movelot.devices.errors import DeviceGone
+from movelot.inventory.models import Volume
 from movelot.lots.steps.base import Progress, StepKind, StepRun, demand
 from movelot.lots.steps.values import Nothing
 
@@ -19,6 +21,17 @@ class DeleteNamed(StepKind[Nothing]):
 
     uri: str
     name: str
+
+    @classmethod
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+        """It was deleted meanwhile: not by this lot, whose other steps would find nothing either."""
+        found = Volume.objects.filter(uri__in={step.uri for _array, step in steps})
+        there = set(found.values_list("device__name", "uri"))
+        return [
+            f"{cls.noun.capitalize()} {step.name} is no longer on {array}."
+            for array, step in steps
+            if (array, step.uri) not in there
+        ]
 
     @abstractmethod
     def is_there(self, run: StepRun[Nothing]) -> bool:

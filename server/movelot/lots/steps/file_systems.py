@@ -96,7 +96,10 @@ class ExportFileSystem(StepKind[MadeExport]):
     export: ExportRules
 
     def begin(self, run: StepRun[MadeExport]) -> Progress[MadeExport]:
-        made = file_systems.create_export(run.session, self.volume_uri, self.export.model_dump())
+        wanted = self.export.model_dump()
+        there = file_systems.exports_of(run.session, run.session.get(self.volume_uri))
+        same = next((each for each in there if all(each[part] == value for part, value in wanted.items())), None)
+        made = same or file_systems.create_export(run.session, self.volume_uri, wanted)
         return Progress(True, MadeExport(uri=made["uri"]))
 
     def verify(self, run: StepRun[MadeExport], result: MadeExport) -> None:
@@ -121,9 +124,10 @@ class WithdrawExport(StepKind[Nothing]):
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         try:
-            run.session.delete(self.uri)
+            current = run.session.get(self.uri)
         except DeviceGone:
             return Progress(True)
+        run.session.delete(self.uri, str(current.get("@odata.etag", "")))
         return Progress(True)
 
     def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
@@ -182,7 +186,9 @@ class MountExport(StepKind[MountedExport]):
     serial: Later[str]
 
     def begin(self, run: StepRun[MountedExport]) -> Progress[MountedExport]:
-        made = file_systems.mount_export(run.session, self.server, self.path, self.version, self.name)
+        there = file_systems.find_mount(run.session, self.server, self.path)
+        same = there if there is not None and there["mount"]["version"] == self.version else None
+        made = same or file_systems.mount_export(run.session, self.server, self.path, self.version, self.name)
         return Progress(True, MountedExport(identity=made["identity"]))
 
     def verify(self, run: StepRun[MountedExport], result: MountedExport) -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Self
 
 from movelot.devices import host
+from movelot.inventory.models import Disk
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.swapping import Swap
 from movelot.lots.steps.values import Document, Later, Nothing, Result
@@ -81,6 +83,10 @@ class FormatDevice(StepKind[Formatted]):
         _status, body, _monitor = host.act(run.session, "Format", Serial=self.serial, Name=self.name, Key=run.key)
         return Progress(True, Formatted(identity=body["Id"]))
 
+    def look(self, run: StepRun[Formatted]) -> Progress[Formatted] | None:
+        carries, identity = host.signature_of(run.session, self.serial)
+        return Progress(True, Formatted(identity=identity)) if carries == "datastore" else None
+
     def verify(self, run: StepRun[Formatted], result: Formatted) -> None:
         found = host.find_device(run.session, self.serial)
         demand(
@@ -156,6 +162,9 @@ class Mount(StepKind[Mounted]):
             found = host.find_device(run.session, self.serial)
             if found is not None and found["signature_kind"] != "datastore":
                 return Progress(True, Mounted(left=found["signature_kind"]))
+        there = host.find_datastore(run.session, self.serial)
+        if there is not None:
+            return Progress(True, Mounted(identity=there["identity"]))
         _status, body, _monitor = host.act(run.session, "Mount", Serial=self.serial)
         return Progress(True, Mounted(identity=body["Id"]))
 
@@ -182,6 +191,19 @@ class Unmount(StepKind[Nothing]):
 
     serial: str
     name: str
+
+    @classmethod
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+        """A host does not let go of what one of its machines uses."""
+        hosts = {(step.serial, host) for host, step in steps}
+        disks = Disk.objects.filter(placement__datastore__extents__serial__in={step.serial for _host, step in steps})
+        store = "placement__datastore"
+        columns = ("name", "machine__placement__host__name", f"{store}__name", f"{store}__extents__serial")
+        return [
+            f"{disk} is on {store}, which {host} keeps mounted for it."
+            for disk, host, store, serial in disks.order_by("name").values_list(*columns)
+            if (serial, host) in hosts
+        ]
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if host.find_datastore(run.session, self.serial) is not None:
@@ -231,9 +253,10 @@ class SetPathPolicy(StepKind[FormerPolicy]):
     def begin(self, run: StepRun[FormerPolicy]) -> Progress[FormerPolicy]:
         found = host.find_device(run.session, self.serial)
         demand(found is not None, "device_missing", f"{run.session.name} does not see device {self.serial}.")
-        before = run.result or FormerPolicy(before=(found or {})["path_policy"])
-        host.set_device(run.session, self.serial, "path_policy", self.policy)
-        return Progress(True, before)
+        now = (found or {})["path_policy"]
+        if now != self.policy:
+            host.set_device(run.session, self.serial, "path_policy", self.policy)
+        return Progress(True, run.result or FormerPolicy(before=now))
 
     def verify(self, run: StepRun[FormerPolicy], result: FormerPolicy) -> None:
         found = host.find_device(run.session, self.serial) or {}

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Self
 
 from movelot.devices import host
 from movelot.devices.work import find_work
+from movelot.inventory.models import Datastore, Disk
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.values import Nothing
 from movelot_core.units import format_size
@@ -30,6 +32,24 @@ class MoveDisk(StepKind[Nothing]):
     target: str
     target_name: str
     target_serial: str
+
+    @classmethod
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+        """Disks that are neither where they come from nor where they go, and targets without room for all that go."""
+        disks = Disk.objects.filter(identity__in={step.disk for _host, step in steps})
+        places = dict(disks.values_list("identity", "placement__datastore__identity"))
+        astray = [step for _host, step in steps if places.get(step.disk) not in (step.source, step.target)]
+        to_go = [step for _host, step in steps if places.get(step.disk) == step.source]
+        stores = Datastore.objects.filter(identity__in={step.target for step in to_go})
+        free = dict(stores.values_list("identity", "free_bytes"))
+        for step in to_go:
+            free[step.target] = free.get(step.target, 0) - step.size_bytes
+            free[step.source] = free.get(step.source, 0) + step.size_bytes
+        short = {step.target_name: -free[step.target] for step in to_go if free[step.target] < 0}
+        return [
+            *(f"{step.name} is no longer on {step.source_name}." for step in astray),
+            *(f"{name} is {format_size(missing)} short of what goes there." for name, missing in short.items()),
+        ]
 
     @property
     def amount(self) -> float:

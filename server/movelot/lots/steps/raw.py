@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Self
 
 from movelot.devices import host
+from movelot.inventory.models import Machine
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.values import Later, Nothing
 
@@ -49,6 +51,17 @@ class TakeVolume(RawVolume):
 
     kind = "take_volume"
     proof = "the machine no longer lists the volume"
+
+    @classmethod
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+        named = {step.machine: step for _host, step in steps}
+        on = Machine.objects.filter(name__in=named, power="On").values_list("name", "placement__host__name")
+        hosts = {(step.machine, host) for host, step in steps}
+        return [
+            f"{machine} on {host} is on: {named[machine].name} can be taken from it only while it is off."
+            for machine, host in on
+            if (machine, host) in hosts
+        ]
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if self.found(run) is not None:

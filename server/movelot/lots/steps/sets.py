@@ -74,7 +74,7 @@ class MountSet(StepKind[MountedSet]):
     name: str
 
     def begin(self, run: StepRun[MountedSet]) -> Progress[MountedSet]:
-        row = sets.mount_set(run.session, self.serial, self.name)
+        row = host.find_datastore(run.session, self.serial) or sets.mount_set(run.session, self.serial, self.name)
         return Progress(True, MountedSet(identity=row["identity"]))
 
     def verify(self, run: StepRun[MountedSet], result: MountedSet) -> None:

@@ -1,0 +1,75 @@
+"""How a lot ends: its devices are read anew, and its last state follows from its steps."""
+
+from __future__ import annotations
+
+import logging
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
+from typing import Any
+
+from django.db import connection, transaction
+from django.utils.timezone import now
+
+from movelot.devices.reading import reread
+from movelot.inventory.models import Device
+from movelot.lots.holding import let_go
+from movelot.lots.kinds import MeasuredRow, kind_of
+from movelot.lots.models import Lot, Step
+from movelot.lots.pace import learn_from
+from movelot.problems import Problem
+
+log = logging.getLogger(__name__)
+
+
+@contextmanager
+def sole_driver(lot_key: int) -> Iterator[bool]:
+    """Whether this connection now is the lot's only driver; held until the block ends or the connection dies."""
+    name = f"{connection.settings_dict['NAME']}-lot-{lot_key}"
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT GET_LOCK(%s, 0)", [name])
+        held = cursor.fetchone()[0] == 1
+        try:
+            yield held
+        finally:
+            if held:
+                cursor.execute("SELECT RELEASE_LOCK(%s)", [name])
+
+
+def close(lot: Lot) -> None:
+    """Read the lot's devices again, measure, and set its last state. It keeps the devices of unknown steps."""
+    reread(Device.objects.filter(step__lot=lot).distinct())
+    lot.refresh_from_db()
+    states = Counter(lot.steps.values_list("state", flat=True))
+    lot.state = _end_of(lot.state, states)
+    lot.outcome = {"rows": _outcome(lot) if lot.state == Lot.State.DONE else []}
+    lot.ended_at = now()
+    with transaction.atomic():
+        lot.save()
+        let_go(lot)
+    learn_from(lot)
+    log.info("lot %s: %s, %s of %s steps done", lot.pk, lot.state, states[Step.State.DONE], states.total())
+
+
+def _end_of(before: str, states: Counter[str]) -> str:
+    """Done with all steps done; failed where one failed, or is unknown though nobody halted the lot; else halted."""
+    if set(states) <= {Step.State.DONE}:
+        return Lot.State.DONE
+    halted = before in (Lot.State.HALTING, Lot.State.HALTED)
+    if states[Step.State.FAILED] or (states[Step.State.UNKNOWN] and not halted):
+        return Lot.State.FAILED
+    return Lot.State.HALTED
+
+
+def _outcome(lot: Lot) -> list[dict[str, Any]]:
+    """What was predicted beside what is measured now."""
+    kind = kind_of(lot.kind)
+    try:
+        plan = kind.plan_of(lot)
+        rows = kind.outcome(lot, plan) if plan else []
+    except Problem as problem:
+        # What ran has run, whether or not it can be said what was expected of it.
+        log.warning("lot %s: its outcome is not measured: %s", lot.pk, problem.title)
+        rows = [MeasuredRow("lot", str(lot.pk), "outcome", None, None, None, f"not measured: {problem.title}")]
+    return [asdict(row) for row in rows]
