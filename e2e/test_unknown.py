@@ -21,7 +21,7 @@ def test_what_a_device_did_before_it_went_away_is_found_out_and_undone(
     fresh.standins.fault("granite", "lost")
     ines.get_by_role("button", name="Run lot").click()
     expect(state(ines)).to_have_text("failed", timeout=60_000)
-    expect(beside(ines).get_by_text("1 step not known: granite stopped answering.")).to_be_visible()
+    expect(beside(ines).get_by_text("It is not known what 1 step did on granite.")).to_be_visible()
     beside(ines).get_by_role("button", name="Undo").click()
     expect(tray(ines)).to_contain_text("It is not known what it did.")
     expect(tray(ines).get_by_role("button", name="Run lot")).to_be_disabled()

@@ -102,6 +102,8 @@ def start_mariadb() -> None:
             raise SetupError(
                 f"MariaDB could not make its data folder: {(made.stderr or made.stdout).strip().splitlines()[-1]}"
             )
+    scratch = RUN / "mariadb-tmp"
+    scratch.mkdir(exist_ok=True)
     log = (RUN / "mariadb.log").open("ab")
     subprocess.Popen(
         [
@@ -111,6 +113,7 @@ def start_mariadb() -> None:
             user,
             f"--socket={socket_file}",
             f"--pid-file={pid_file}",
+            f"--tmpdir={scratch}",
             f"--port={DB_PORT}",
             "--bind-address=127.0.0.1",
             "--innodb-buffer-pool-size=256M",

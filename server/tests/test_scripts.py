@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import socket
+import subprocess
 from collections import namedtuple
 from pathlib import Path
 
@@ -10,6 +12,7 @@ import pytest
 import setup
 
 import services
+from conftest import ROOT
 
 
 def test_a_busy_port_is_named_with_the_variable_that_moves_it() -> None:
@@ -38,6 +41,38 @@ def test_without_root_the_one_line_to_run_is_printed(monkeypatch: pytest.MonkeyP
     with pytest.raises(services.SetupError) as missing:
         setup.debian_packages()
     assert str(missing.value).endswith("Run: sudo apt-get install -y --no-install-recommends mariadb-server")
+
+
+def test_the_backup_chapter_works_as_it_is_written(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Its commands on a stopped installation of its own; a socket's path may not be long."""
+    folder = tmp_path_factory.mktemp("b")
+    for part in (".venv", "scripts"):
+        (folder / part).symlink_to(ROOT / part)
+    with socket.socket() as one, socket.socket() as two:
+        one.bind(("127.0.0.1", 0))
+        two.bind(("127.0.0.1", 0))
+        ports = {"MOVELOT_DB_PORT": str(one.getsockname()[1]), "MOVELOT_REDIS_PORT": str(two.getsockname()[1])}
+
+    def sh(command: str) -> str:
+        env = {**os.environ, **ports, "MOVELOT_RUN": str(folder / ".run")}
+        return subprocess.run(
+            command, shell=True, cwd=folder, env=env, check=True, capture_output=True, text=True
+        ).stdout
+
+    def sql(statement: str) -> str:
+        return sh(f'mariadb --no-defaults --socket=.run/mariadb.sock movelot -Ne "{statement}"').strip()
+
+    chapter = (ROOT / "docs" / "operations.md").read_text().split("## Backup and restore")[1].split("\n## ")[0]
+    start, dump, restore, stop = (line.strip() for line in chapter.splitlines() if line.startswith("    "))
+    sh(start)
+    try:
+        sql("CREATE TABLE kept (what TEXT); INSERT INTO kept VALUES ('berth-a')")
+        sh(dump)
+        sql("DROP TABLE kept")
+        sh(restore)
+        assert sql("SELECT what FROM kept") == "berth-a"
+    finally:
+        sh(stop)
 
 
 def test_a_key_is_made_once_and_readable_by_its_owner_only(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

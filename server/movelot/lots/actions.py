@@ -168,6 +168,7 @@ def _start(lot: Lot) -> Lot:
         locked.steps.filter(state__in=[Step.State.FAILED, Step.State.ABANDONED]).update(
             state=Step.State.WAITING, problem={}, task_uri="", ended_at=None
         )
+        locked.steps.exclude(believed="").update(believed="")
         # What is unknown was begun: it is taken up as after the loss of a worker.
         locked.steps.filter(state=Step.State.UNKNOWN).update(
             state=Step.State.RUNNING, problem={}, task_uri="", ended_at=None

@@ -29,7 +29,10 @@ class StepProblemAnswer:
 
 @dataclass
 class StepAnswer:
-    """A step; planned times are seconds from the lot's start, amounts bytes for copies and seconds otherwise."""
+    """A step; planned times are seconds from the lot's start, amounts bytes for copies and seconds otherwise.
+
+    ``believed`` is its state in the backup that the database was restored from, empty otherwise.
+    """
 
     id: int
     position: int
@@ -45,6 +48,7 @@ class StepAnswer:
     per_second: float
     started_at: datetime | None
     ended_at: datetime | None
+    believed: str
     problem: StepProblemAnswer | None
 
 

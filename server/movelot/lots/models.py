@@ -136,6 +136,8 @@ class Step(models.Model):
     total_amount = models.FloatField(default=0)
     per_second = models.FloatField(default=0)
     result = models.JSONField(default=dict)
+    # After a restore from a backup: the state that the backup had, beside that which its device tells.
+    believed = models.CharField(max_length=9, blank=True)
     problem = models.JSONField(default=dict)
     # It failed, but its device may have been changed by it all the same: an undo has to look after it too.
     touched = models.BooleanField(default=False)
@@ -164,6 +166,15 @@ class Step(models.Model):
 def acted_as(state: str, touched: bool) -> bool:
     """Whether a step in a state may have something to be taken back."""
     return state == Step.State.DONE or (state == Step.State.FAILED and touched)
+
+
+class Pulse(models.Model):
+    """How many rounds the schedule has gone; a file beside the database counts along (see ``restored``)."""
+
+    count = models.PositiveBigIntegerField(default=0)
+
+    def __str__(self) -> str:
+        return f"{self.count} rounds"
 
 
 class StepPace(models.Model):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import secrets
 from collections.abc import Callable
 from typing import Any
 
@@ -44,12 +45,8 @@ def record(step: Step, answer: Callable[[], Progress[Any] | None], *, halted: bo
     else:
         if progress is not None:
             _progressed(step, progress)
-        elif halted:
-            step.state, step.started_at, step.problem = State.WAITING, None, {}
-            step.save()
         else:
-            step.touched |= kind_of_step(step).piecewise
-            fail(step, StepProblem("not_done", f"{step.device.name} was away.", NOT_DONE, "Continue the lot."))
+            _not_done(step, halted=halted)
 
 
 NOT_DONE = "It was asked since: nothing was done by this step."
@@ -82,6 +79,21 @@ def leave_unknown(step: Step, error: DeviceError) -> None:
     problem = StepProblem(error.code, error.message, "What it did last is not known.", "It is asked once it answers.")
     _end(step, State.UNKNOWN, problem.document(step.device.name))
     log.warning("lot %s step %s is unknown: %s", step.lot_id, step.position, error.message)
+
+
+def _not_done(step: Step, *, halted: bool) -> None:
+    """The device was asked, and did nothing: what an earlier beginning told holds no more.
+
+    Nor does its key: under that the device may answer, as of old, that all was done.
+    """
+    step.task_uri, step.result = "", {}
+    step.key = f"lot-{step.lot_id}-{step.position}-{secrets.token_hex(4)}"
+    if halted:
+        step.state, step.started_at, step.ended_at, step.problem = State.WAITING, None, None, {}
+        step.save()
+    else:
+        step.touched |= kind_of_step(step).piecewise
+        fail(step, StepProblem("not_done", f"{step.device.name} was away.", NOT_DONE, "Continue the lot."))
 
 
 def _progressed(step: Step, progress: Progress[Any]) -> None:

@@ -4,6 +4,7 @@ from celery import shared_task
 
 from movelot.lots.closing import sole_driver
 from movelot.lots.models import Lot
+from movelot.lots.restored import count_on, hold_back
 from movelot.lots.runner import Driver
 from movelot.lots.unknown import lots_to_ask_for, settle
 
@@ -19,7 +20,12 @@ def run_lot(key: int) -> None:
 
 @shared_task
 def resume_lots() -> None:
-    """Take up lots whose driver died: those marked running that nobody holds."""
+    """Take up lots whose driver died: those marked running that nobody holds.
+
+    In a database that was restored from a backup they wait for a person.
+    """
+    if count_on():
+        hold_back()
     for key in Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True):
         with sole_driver(key) as free:
             pass

@@ -18,7 +18,7 @@ from movelot.lots.closing import close, sole_driver
 from movelot.lots.models import Lot, Step
 from movelot.lots.recording import fail, leave_unknown, proven, record
 from movelot.lots.steps.base import Progress, StepProblem, StepRun
-from movelot.lots.stored import step_of, told_by
+from movelot.lots.stored import step_of, told_by, waits_for
 
 ENDED = (Lot.State.HALTED, Lot.State.FAILED)
 
@@ -39,7 +39,7 @@ def settle(lot: Lot) -> None:
         lot.refresh_from_db()
         if not alone or lot.state not in ENDED:
             return
-        steps = {str(step.position): step for step in lot.steps.select_related("device")}
+        steps = {str(step.position): step for step in lot.steps.select_related("device", "lot")}
         unknown = [step for step in steps.values() if step.state == Step.State.UNKNOWN]
         for step in unknown:
             _ask(step, steps, halted=lot.state == Lot.State.HALTED)
@@ -48,6 +48,8 @@ def settle(lot: Lot) -> None:
 
 
 def _ask(step: Step, steps: Mapping[str, Step], *, halted: bool) -> None:
+    if step.device.gone_at is None and not step.device.known_well:
+        return
     if step.device.gone_at:
         message = f"{step.device.name} is not linked any more; nobody can ask what it did."
         fail(
@@ -61,7 +63,12 @@ def _ask(step: Step, steps: Mapping[str, Step], *, halted: bool) -> None:
 
 
 def _looked(step: Step, steps: Mapping[str, Step], *, halted: bool) -> Progress[Any] | None:
-    """What the device says of the step. Work that still runs is watched; in a halted lot it is stopped first."""
+    """What the device says of the step. Work that still runs is watched; in a halted lot it is stopped first.
+
+    Where a step that it waits for is not done, it was not begun.
+    """
+    if any(steps[str(need)].state != Step.State.DONE for need in waits_for(step, step.lot)):
+        return None
     kind = step_of(step, steps)
     run = StepRun(step.key, session_with(step.device), step.task_uri, told_by(step) if step.result else None)
     progress = kind.look(run)

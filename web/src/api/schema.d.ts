@@ -1901,6 +1901,7 @@ export interface components {
             started_at: string | null;
             /** Format: date-time */
             ended_at: string | null;
+            believed: string;
             problem: components["schemas"]["StepProblemAnswer"] | null;
         };
         StepProblemAnswer: {

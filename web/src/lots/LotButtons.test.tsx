@@ -26,9 +26,20 @@ describe("what can be done with a lot", () => {
       step({ id: n, position: n, device, state: "unknown" }),
     );
     renderPage(<LotButtons lot={lot({ steps, can_undo: true, summary: summary({ state: "failed" }) })} />);
-    const note = await screen.findByText(/5 steps not known/);
-    expect(note).toHaveTextContent("quay-01, quay-02, quay-03 and 2 more devices stopped answering");
+    const note = await screen.findByText(/not known what 5 steps did/);
+    expect(note).toHaveTextContent("on quay-01, quay-02, quay-03 and 2 more devices. Each device is asked");
     expect(names()).toEqual(["Continue", "Undo"]);
+  });
+
+  it("say how far devices are from what the lot believed before a restore", async () => {
+    serve({ "GET /api/session/": person });
+    const restored = (believed: string) =>
+      lot({ steps: [step({ state: "done", believed })], summary: summary({ state: "halted" }) });
+    const shown = renderPage(<LotButtons lot={restored("waiting")} />);
+    expect(await screen.findByText(/On the devices 1 step is otherwise/)).toBeVisible();
+    shown.unmount();
+    renderPage(<LotButtons lot={restored("done")} />);
+    expect(await screen.findByText(/Its devices say what it believed/)).toBeVisible();
   });
 
   it("ends as a run sheet where people carry it out", async () => {

@@ -50,6 +50,7 @@ export function LotButtons({ lot, keyed = true }: Props) {
     <Box sx={{ p: "12px 14px", borderTop: "1px solid var(--line)" }}>
       <ProblemAlert error={error} />
       <NotKnown lot={lot} />
+      <Restored lot={lot} />
       <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
         {(draft || ((state === "halted" || state === "failed") && lot.can_run)) && (
           <Button
@@ -146,14 +147,29 @@ function NotKnown({ lot }: { lot: LotDetail }) {
   const more = devices.length > NAMED ? ` and ${countOf(devices.length - NAMED, "more device")}` : "";
   return (
     <Alert severity="warning" variant="outlined" sx={{ mb: 1, py: 0 }}>
-      {countOf(unknown.length, "step")} not known: {named}
-      {more} stopped answering. Each is asked what it did as soon as it answers; until then no other lot has
-      it, and an undo waits.
+      It is not known what {countOf(unknown.length, "step")} did on {named}
+      {more}. Each device is asked as soon as it answers; until then no other lot has it, and an undo waits.
     </Alert>
   );
 }
 
 const NAMED = 3;
+
+/** After a restore from a backup, once the devices were asked: how far they are from what the lot believed. */
+function Restored({ lot }: { lot: LotDetail }) {
+  const asked = lot.steps.filter((step) => step.believed && step.state !== "unknown");
+  if (asked.length === 0) return null;
+  const other = asked.filter((step) => step.believed !== step.state).length;
+  return (
+    <Alert severity="info" variant="outlined" sx={{ mb: 1, py: 0 }}>
+      This lot was under way in the backup that was restored.{" "}
+      {other === 0
+        ? "Its devices say what it believed."
+        : `On the devices ${countOf(other, "step")} ${other === 1 ? "is" : "are"} otherwise than it believed.`}{" "}
+      Nothing goes on by itself.
+    </Alert>
+  );
+}
 
 /** Goes away from the page of a lot that was dropped, and empties the tray of it. */
 function useLeave(id: number) {

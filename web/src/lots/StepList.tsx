@@ -220,6 +220,11 @@ function StepRow({ step, newLane }: { step: Step; newLane: boolean }) {
           </div>
         </Box>
       )}
+      {step.believed && step.state !== "unknown" && step.believed !== step.state && (
+        <Box sx={{ pl: "28px", mt: 0.5, color: "var(--brassText)" }}>
+          {step.believed} in the backup, {step.state} on {step.device}
+        </Box>
+      )}
       {step.problem && (
         <Box role="alert" sx={{ pl: "28px", mt: 0.5, color: "var(--buoyText)" }}>
           {step.problem.message} {step.problem.unchanged} {step.problem.hint}

@@ -121,6 +121,7 @@ export const step = (part: Partial<Schemas["StepAnswer"]> = {}): Schemas["StepAn
   per_second: 0,
   started_at: null,
   ended_at: null,
+  believed: "",
   problem: null,
   ...part,
 });
