@@ -13,6 +13,7 @@ from movelot.devices.reading import reread
 from movelot.inventory.models import Device, Disk, HostDevice, Machine, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
+from movelot.lots.runner import Driver
 from server.tests.conftest import drafted, run_to_end
 from server.tests.test_lots import outside
 
@@ -53,12 +54,16 @@ def test_a_machine_gets_a_volume_that_every_host_sees_and_nobody_formats(estate:
 
 def test_an_undo_waits_for_the_machine_to_be_off_and_leaves_nothing(estate: StandIns, ines: User) -> None:
     before = everything(estate)
-    lot = run_to_end(give(ines, "payroll"))
-    undo = run_to_end(actions.undo(lot, ines))
-    assert undo.state == Lot.State.FAILED
+    undo = actions.undo(run_to_end(give(ines, "payroll")), ines)
+    assert any("is on: raw-01 can be taken from it only while it is off." in text for text in texts(undo, "stop"))
+    estate.control("machine", act="off", name="payroll")
+    actions.run(undo)
+    # Switched on again between check and step, the host refuses it.
+    estate.control("machine", act="on", name="payroll")
+    Driver(Lot.objects.get(pk=undo.pk)).run()
     assert "is on and uses device" in undo.steps.get(state="failed").problem["message"]
     estate.control("machine", act="off", name="payroll")
-    assert run_to_end(undo).state == Lot.State.DONE
+    assert run_to_end(Lot.objects.get(pk=undo.pk)).state == Lot.State.DONE
     assert everything(estate) == before
 
 

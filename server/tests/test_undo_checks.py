@@ -9,7 +9,7 @@ import pytest
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
-from movelot.inventory.models import Datastore, Device, Disk, Machine, Volume
+from movelot.inventory.models import Datastore, Device, Disk, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
 from movelot.problems import Problem
@@ -34,15 +34,6 @@ def stopped(lot: Lot, standins: StandIns, user: User) -> str:
     assert problem.value.code == "check_stops"
     assert whole(standins) == before
     return checks_of(undo, "stop")
-
-
-def test_a_raw_volume_of_a_machine_that_is_on(estate: StandIns, ines: User) -> None:
-    machines = [Machine.objects.get(name="payroll").pk]
-    lot = attached(ines, name="raw-01", raw=True, machines=machines, cluster="")
-    assert "payroll on quay-" in stopped(lot, estate, ines)
-    estate.control("machine", act="off", name="payroll")
-    reread(Device.objects.all())
-    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
 
 
 def test_a_volume_that_another_lot_took_away(estate: StandIns, ines: User) -> None:
