@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import LinearProgress from "@mui/material/LinearProgress";
 import { useQueryClient } from "@tanstack/react-query";
 import { useSnackbar } from "notistack";
-import { lazy, Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { ErrorBoundary } from "react-error-boundary";
 import { Outlet, useLocation, useNavigate, useNavigation } from "react-router";
 import { api, unwrap } from "../api/client";
@@ -12,6 +12,7 @@ import { useJob } from "../jobs/useJob";
 import { countOf } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
+import { KeepKeys } from "./KeepKeys";
 import { PAGES, STRIP } from "./pages";
 import { TopStrip } from "./TopStrip";
 import { Tray } from "./Tray";
@@ -87,49 +88,12 @@ function Frame() {
       />
       <Main />
       <Tray />
-      {open === "find" && <FindSoon onClose={close} />}
+      {open === "find" && (
+        <KeepKeys>{(text, setText) => <Find text={text} onText={setText} onClose={close} />}</KeepKeys>
+      )}
       <Suspense>{open === "keys" && <KeysHelp onClose={close} />}</Suspense>
     </Box>
   );
-}
-
-/** Find, once its script is there; what is typed until then is not lost. */
-function FindSoon({ onClose }: { onClose: () => void }) {
-  const [text, setText] = useState("");
-  return (
-    <Suspense
-      fallback={
-        <EarlyKeys
-          onKey={(key) => {
-            setText((typed) => typed + key);
-          }}
-        />
-      }
-    >
-      <Find text={text} onText={setText} onClose={onClose} />
-    </Suspense>
-  );
-}
-
-/** Until find has the focus. React keeps this for a while after the script is there, so that nothing flickers. */
-function EarlyKeys({ onKey }: { onKey: (key: string) => void }) {
-  const latest = useRef(onKey);
-  useLayoutEffect(() => {
-    latest.current = onKey;
-  });
-  useLayoutEffect(() => {
-    const keep = (event: KeyboardEvent) => {
-      if (event.key.length !== 1 || event.ctrlKey || event.metaKey || event.altKey) return;
-      event.preventDefault();
-      event.stopPropagation();
-      latest.current(event.key);
-    };
-    window.addEventListener("keydown", keep, { capture: true });
-    return () => {
-      window.removeEventListener("keydown", keep, { capture: true });
-    };
-  }, []);
-  return null;
 }
 
 /** Loads what is likely to be wanted next, once there is nothing else to do. */
