@@ -1,4 +1,4 @@
-"""Answers of devices within bounds: a device that never ends its answer must not hold a worker for ever."""
+"""The connection to a device: to the pinned certificate alone, never led elsewhere, with answers within bounds."""
 
 from __future__ import annotations
 
@@ -21,13 +21,33 @@ class AnswerTooLong(requests.RequestException):
     """An answer that is larger, or takes longer to come, than any that is of use."""
 
 
-class BoundedAdapter(HTTPAdapter):
-    """Reads an answer up to its bounds, and no further."""
+class LedElsewhere(requests.RequestException):
+    """An answer that names another address; what is sent to a device goes to no other."""
+
+
+class PinnedAdapter(HTTPAdapter):
+    """Speaks to whoever shows the certificate of a SHA-256 ``fingerprint`` (AA:BB:…), and to nobody else.
+
+    It is compared when a connection is made, before anything is sent. Who signed the certificate, for which names and
+    until when says nothing more: a person has compared it. An answer is read up to its bounds, and no further.
+    """
+
+    def __init__(self, fingerprint: str) -> None:
+        self._fingerprint = fingerprint
+        super().__init__()
+
+    def init_poolmanager(self, connections: int, maxsize: int, block: bool = False, **more: Any) -> None:
+        super().init_poolmanager(
+            connections, maxsize, block, assert_fingerprint=self._fingerprint.replace(":", ""), **more
+        )
 
     def send(self, request: requests.PreparedRequest, *args: Any, **kwargs: Any) -> requests.Response:
-        """The answer, read whole. Raises AnswerTooLong."""
+        """The answer, read whole. Raises AnswerTooLong, LedElsewhere."""
         begun = time.monotonic()
-        response = super().send(request, *args, **{**kwargs, "stream": True})
+        response = super().send(request, *args, **{**kwargs, "stream": True, "verify": False})
+        if response.is_redirect:
+            response.close()
+            raise LedElsewhere("it names another address")
         chunks, size = [], 0
         for chunk in response.iter_content(CHUNK_BYTES):
             chunks.append(chunk)

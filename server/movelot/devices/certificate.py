@@ -6,7 +6,6 @@ import socket
 import ssl
 from dataclasses import dataclass
 from datetime import datetime
-from pathlib import Path
 from urllib.parse import urlsplit
 
 from cryptography import x509
@@ -57,14 +56,3 @@ def described(certificate: x509.Certificate) -> Shown:
 
 def fingerprint_of(pem: str) -> str:
     return described(x509.load_pem_x509_certificate(pem.encode())).fingerprint
-
-
-def pinned_file(fingerprint: str, pem: str) -> Path:
-    """The pinned certificate as a file, as the TLS library wants it."""
-    file: Path = settings.RUN / "pinned" / f"{fingerprint.replace(':', '')}.pem"
-    if not file.exists():
-        file.parent.mkdir(parents=True, exist_ok=True)
-        temporary = file.with_suffix(f".{id(file)}")
-        temporary.write_text(pem)
-        temporary.replace(file)
-    return file

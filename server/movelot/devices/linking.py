@@ -58,7 +58,7 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
         raise Problem(
             409, "linked_already", f"A device at {url} is linked already.", UNCHANGED, "Open it under Devices."
         )
-    session = DeviceSession(url, url, user, password, shown.fingerprint, shown.pem)
+    session = DeviceSession(url, url, user, password, shown.fingerprint)
     try:
         root = session.get(ROOT)
     except DeviceError as error:

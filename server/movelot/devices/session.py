@@ -20,8 +20,8 @@ from redfish.rest.v1 import (
 )
 from urllib3.exceptions import ProtocolError
 
-from movelot.devices.bounded import MEMBERS_MAX, PAGES_MAX, AnswerTooLong, BoundedAdapter
-from movelot.devices.certificate import pinned_file, shown_by
+from movelot.devices.bounded import MEMBERS_MAX, PAGES_MAX, AnswerTooLong, LedElsewhere, PinnedAdapter
+from movelot.devices.certificate import shown_by
 from movelot.devices.errors import (
     CertificateChanged,
     ConnectionDropped,
@@ -45,9 +45,9 @@ _guard = threading.Lock()
 class DeviceSession:
     """One signed-in connection. Use ``session_with``; a session is safe for one thread at a time and locks itself."""
 
-    def __init__(self, name: str, url: str, user: str, password: str, fingerprint: str, pem: str) -> None:
+    def __init__(self, name: str, url: str, user: str, password: str, fingerprint: str) -> None:
         self.name, self.url, self.user, self._password = name, url, user, password
-        self.fingerprint, self._pem = fingerprint, pem
+        self.fingerprint = fingerprint
         self._client: Any = None
         self._lock = threading.RLock()
 
@@ -141,10 +141,9 @@ class DeviceSession:
             base_url=self.url,
             username=self.user,
             password=self._password,
-            cafile=str(pinned_file(self.fingerprint, self._pem)),
             timeout=settings.DEVICE_TIMEOUT_SECONDS,
             max_retry=0,
-            https_adapter=BoundedAdapter(),
+            https_adapter=PinnedAdapter(self.fingerprint),
         )
         client.login(auth="session")
         return client
@@ -162,6 +161,8 @@ class DeviceSession:
                     f"{self.name} shows another certificate. Pinned {self.fingerprint}; shown {now}. "
                     "Nothing was sent to it.",
                 )
+        if isinstance(cause, LedElsewhere):
+            return DeviceOdd(self.name, f"{self.name} leads to another address. Nothing was sent there.")
         if isinstance(cause, AnswerTooLong):
             return DeviceOdd(self.name, f"{self.name} gives an answer without end: {cause}.")
         if isinstance(cause, requests.Timeout):
@@ -238,7 +239,6 @@ def session_with(device: Device) -> DeviceSession:
                 device.user,
                 unseal(bytes(device.sealed_password)),
                 device.fingerprint,
-                device.certificate_pem,
             )
             _sessions[key] = found
     return found
