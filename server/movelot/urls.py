@@ -11,6 +11,7 @@ from rest_framework.routers import SimpleRouter
 from movelot.accounts.views import SessionView
 from movelot.audit.views import EntryList, ExportView, ProofView
 from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
+from movelot.health import healthz, readyz
 from movelot.inventory.label_views import LabelsView
 from movelot.inventory.views import DiskList
 from movelot.jobs.views import JobFileView, JobView
@@ -53,4 +54,10 @@ api = [
     *router.urls,
     re_path(r".*", no_such_call),
 ]
-urlpatterns = [path("api/", include(api)), path("admin/", admin.site.urls), re_path(r"^(?!static/).*$", front_end)]
+urlpatterns = [
+    path("healthz", healthz),
+    path("readyz", readyz),
+    path("api/", include(api)),
+    path("admin/", admin.site.urls),
+    re_path(r"^(?!static/).*$", front_end),
+]

@@ -172,6 +172,8 @@ class Pulse(models.Model):
     """How many rounds the schedule has gone; a file beside the database counts along (see ``restored``)."""
 
     count = models.PositiveBigIntegerField(default=0)
+    # When it went the last one.
+    at = models.DateTimeField(auto_now=True)
 
     def __str__(self) -> str:
         return f"{self.count} rounds"

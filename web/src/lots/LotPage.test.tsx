@@ -3,6 +3,7 @@ import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import { lot, summary } from "../tests/data";
 import { NOT_THERE, renderPage, serve } from "../tests/server";
+import { user } from "../tests/user";
 import { LotPage } from "./LotPage";
 
 const ended = summary({
@@ -47,6 +48,18 @@ describe("a lot's page", () => {
     const [, fill, latency] = within(table).getAllByRole("row");
     expect(fill).toHaveTextContent("95.0 %80.0 %84.0 %5 %");
     expect(latency).toHaveTextContent("2.0 ms––");
+  });
+
+  it("puts what the lot changes first, and folds the rest", async () => {
+    const still = ["berth-b", "berth-c"].map((subject) => row(subject, "fill", 0.95, 0.95));
+    serve({ "GET /api/lots/5/": { ...undone, outcome: [...still, ...undone.outcome] } });
+    show();
+    const table = await screen.findByRole("table", { name: "Predicted and measured" });
+    expect(within(table).getAllByRole("row")).toHaveLength(3);
+    await user.click(screen.getByRole("button", { name: "Show 2 figures it leaves as they are" }));
+    const rows = within(table).getAllByRole("row");
+    expect(rows).toHaveLength(5);
+    expect(rows[4]).toHaveTextContent("berth-c");
   });
 
   it("says what it took, what was estimated, and which lot undid it", async () => {

@@ -1,5 +1,7 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
 import type { Schemas } from "../api/problem";
-import { formatMs, formatShare } from "../parts/format";
+import { countOf, formatMs, formatShare } from "../parts/format";
 import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
 import { useUnit } from "../parts/unit";
@@ -11,9 +13,22 @@ function offBy(row: Row): string {
   return formatShare(Math.abs(row.measured - row.predicted) / row.predicted);
 }
 
+/** Less than this share of change is none: figures of all that were looked at come along. */
+const CHANGE_MIN = 0.001;
+
+/** Whether the lot was to change the figure; one without a figure before or a prediction may well be. */
+function isTouched({ before, predicted }: Row): boolean {
+  if (before === null || predicted === null) return true;
+  return Math.abs(predicted - before) > Math.abs(before) * CHANGE_MIN;
+}
+
 /** What was predicted beside what was measured once the lot had ended. */
 export function Outcome({ rows }: { rows: readonly Row[] }) {
   const { size } = useUnit();
+  const [whole, setWhole] = useState(false);
+  const touched = rows.filter(isTouched);
+  const others = rows.filter((row) => !isTouched(row));
+  const folds = touched.length > 0 && others.length > 0;
   const text = (row: Row, value: number | null): string => {
     if (value === null) return "–";
     if (row.figure === "fill") return `${(value * 100).toFixed(1)} %`;
@@ -40,8 +55,23 @@ export function Outcome({ rows }: { rows: readonly Row[] }) {
     <DataTable
       name="Predicted and measured"
       title="Predicted and measured"
+      note={
+        folds && (
+          <Button
+            size="small"
+            aria-expanded={whole}
+            onClick={() => {
+              setWhole(!whole);
+            }}
+          >
+            {whole
+              ? "Only what the lot changes"
+              : `Show ${countOf(others.length, "figure")} it leaves as they are`}
+          </Button>
+        )
+      }
       columns={columns}
-      rows={rows}
+      rows={folds && !whole ? touched : [...touched, ...others]}
       rowKey={(row) => `${row.subject} ${row.figure}`}
       empty="Nothing was predicted."
     />
