@@ -89,6 +89,9 @@ def test_balance_clears_the_breach_measures_it_and_undoes(estate: StandIns, ines
     lot = run_to_end(drafted("balance", ines, group="quayside"))
     assert lot.state == Lot.State.DONE
     fills = {row["subject"]: row for row in lot.outcome["rows"] if row["figure"] == "fill"}
+    # What the lot was to change is told apart from what is looked at besides.
+    moved = {move[end] for move in lot.plan["moves"] for end in ("source_name", "target_name")}
+    assert {name for name, row in fills.items() if row["touched"]} == moved < fills.keys()
     assert fills["berth-a"]["measured"] <= 0.82
     assert fills["berth-a"]["measured"] == pytest.approx(fills["berth-a"]["predicted"], abs=0.001)
     latency = [row for row in lot.outcome["rows"] if row["figure"] == "latency"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -14,7 +14,7 @@ from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.curves import curve_of
 from movelot.inventory.known_groups import KnownGroup, known_group
-from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Pool, Volume
+from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Extent, Pool, Volume
 from movelot.lots.documents import LotForm, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
@@ -72,6 +72,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
         """Fill and latency measured now beside what was predicted for them."""
         group = BalanceGroup.objects.get(name=plan.group)
         stores = {store.pk: store for store in Datastore.objects.filter(membership__group=group)}
+        ends = {end for move in plan.moves for end in (move.source, move.target)}
         rows = []
         for after in plan.datastores:
             store = stores.get(after.id)
@@ -79,8 +80,9 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
                 fill = 1 - store.free_bytes / store.capacity_bytes
                 before = _share(lot.facts.get(f"fill of {store.name}"))
                 note = "measured by the last reading"
-                rows.append(MeasuredRow("datastore", store.name, "fill", before, after.fill, fill, note))
-        return rows + _latency_rows(group)
+                touched = store.pk in ends
+                rows.append(MeasuredRow("datastore", store.name, "fill", before, after.fill, fill, note, touched))
+        return rows + _latency_rows(group, ends)
 
 
 def _by_hand(found: KnownGroup, ordered: Sequence[OrderedMove]) -> str:
@@ -96,8 +98,11 @@ def _share(text: str | None) -> float | None:
     return float(text.rstrip("%")) / 100 if text else None
 
 
-def _latency_rows(group: BalanceGroup) -> list[MeasuredRow]:
-    """Each pool's latency now, beside what its curve predicts for the load its disks have now."""
+def _latency_rows(group: BalanceGroup, ends: Collection[int]) -> list[MeasuredRow]:
+    """Each pool's latency now, beside what its curve predicts for the load its disks have now.
+
+    Those of the datastores ``ends``, by id, are touched.
+    """
     try:
         measured = {
             key: ms
@@ -111,6 +116,8 @@ def _latency_rows(group: BalanceGroup) -> list[MeasuredRow]:
         }
     except DeviceError as error:
         return [MeasuredRow("pool", "", "latency", None, None, None, f"not measured: {error.message}")]
+    serials = Extent.objects.filter(datastore__in=ends).values("serial")
+    touched = set(Volume.objects.filter(serial__in=serials).values_list("pool", flat=True))
     rows = []
     for pool in Pool.objects.filter(pk__in=measured, volumes__in=Volume.objects.all()).distinct().order_by("name"):
         disks = Disk.objects.filter(
@@ -124,7 +131,14 @@ def _latency_rows(group: BalanceGroup) -> list[MeasuredRow]:
         note = f"at {now():%H:%M} UTC, for the load of that minute; the peak hour is measured as it comes"
         rows.append(
             MeasuredRow(
-                "pool", pool.name, "latency", None, float(curve_of(pool).latency_ms(x)), measured[pool.pk], note
+                "pool",
+                pool.name,
+                "latency",
+                None,
+                float(curve_of(pool).latency_ms(x)),
+                measured[pool.pk],
+                note,
+                pool.pk in touched,
             )
         )
     return rows

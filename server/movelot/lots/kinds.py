@@ -48,7 +48,10 @@ class Check:
 
 @dataclass
 class MeasuredRow:
-    """Predicted against measured: fills are shares, latencies ms. ``measured`` is null until it is known."""
+    """Predicted against measured: fills are shares, latencies ms. ``measured`` is null until it is known.
+
+    One that is not ``touched`` is looked at besides: the lot was not to change it.
+    """
 
     subject_kind: str
     subject: str
@@ -57,6 +60,7 @@ class MeasuredRow:
     predicted: float | None
     measured: float | None
     note: str = ""
+    touched: bool = True
 
 
 @dataclass

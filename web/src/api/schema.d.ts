@@ -1502,6 +1502,7 @@ export interface components {
             /** Format: double */
             measured: number | null;
             note?: string;
+            touched?: boolean;
         };
         /** @description A file's text. */
         MetricsRequest: {

@@ -22,6 +22,7 @@ const row = (subject: string, figure: string, predicted: number | null, measured
   predicted,
   measured,
   note: "measured by the last reading",
+  touched: true,
 });
 const undone = lot({
   summary: ended,
@@ -51,7 +52,10 @@ describe("a lot's page", () => {
   });
 
   it("puts what the lot changes first, and folds the rest", async () => {
-    const still = ["berth-b", "berth-c"].map((subject) => row(subject, "fill", 0.95, 0.95));
+    const still = ["berth-b", "berth-c"].map((subject) => ({
+      ...row(subject, "fill", 0.95, 0.95),
+      touched: false,
+    }));
     serve({ "GET /api/lots/5/": { ...undone, outcome: [...still, ...undone.outcome] } });
     show();
     const table = await screen.findByRole("table", { name: "Predicted and measured" });

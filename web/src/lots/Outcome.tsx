@@ -13,21 +13,12 @@ function offBy(row: Row): string {
   return formatShare(Math.abs(row.measured - row.predicted) / row.predicted);
 }
 
-/** Less than this share of change is none: figures of all that were looked at come along. */
-const CHANGE_MIN = 0.001;
-
-/** Whether the lot was to change the figure; one without a figure before or a prediction may well be. */
-function isTouched({ before, predicted }: Row): boolean {
-  if (before === null || predicted === null) return true;
-  return Math.abs(predicted - before) > Math.abs(before) * CHANGE_MIN;
-}
-
 /** What was predicted beside what was measured once the lot had ended. */
 export function Outcome({ rows }: { rows: readonly Row[] }) {
   const { size } = useUnit();
   const [whole, setWhole] = useState(false);
-  const touched = rows.filter(isTouched);
-  const others = rows.filter((row) => !isTouched(row));
+  const touched = rows.filter((row) => row.touched);
+  const others = rows.filter((row) => !row.touched);
   const folds = touched.length > 0 && others.length > 0;
   const text = (row: Row, value: number | null): string => {
     if (value === null) return "–";
