@@ -53,6 +53,7 @@ def _database_is_up() -> bool:
 
 def _redis_is_up() -> bool:
     try:
-        return bool(Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=2, socket_connect_timeout=2).ping())
+        with Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=2, socket_connect_timeout=2) as redis:
+            return bool(redis.ping())
     except RedisError:
         return False

@@ -237,9 +237,9 @@ CELERY_BEAT_SCHEDULE = {
         "options": {"expires": 10},
     },
 }
-# How often a running lot asks a device about long work.
 # For how long a running lot asks a device again that stays away, before its step is unknown.
 AWAY_PATIENCE_SECONDS = float(os.environ.get("MOVELOT_AWAY_PATIENCE", "30"))
+# How often a running lot asks a device about long work.
 LOT_POLL_SECONDS = float(os.environ.get("MOVELOT_LOT_POLL", "0.4"))
 DEVICE_TIMEOUT_SECONDS = float(os.environ.get("MOVELOT_DEVICE_TIMEOUT", "8"))
 # However much a device says, an answer has to have ended by then.

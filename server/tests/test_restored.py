@@ -93,6 +93,16 @@ def test_what_was_done_after_the_backup_is_found_out_and_undone(estate: StandIns
     assert whole(estate) == before
 
 
+def test_a_lot_that_had_just_begun_in_the_backup_is_asked_about_too(estate: StandIns, ines: User) -> None:
+    """None of its steps had ended then: the schedule knows from when on a reading counts all the same."""
+    lot = attach(ines)
+    actions.run(lot)
+    backup = list(lot.steps.values())
+    Driver(Lot.objects.get(pk=lot.pk)).run()
+    restore(lot, backup)
+    assert {now for _, now in asked(lot)} == {Step.State.DONE}
+
+
 def test_what_was_undone_after_the_backup_is_done_again_only_by_a_person(estate: StandIns, ines: User) -> None:
     before = whole(estate)
     lot = attach(ines)

@@ -71,7 +71,8 @@ def clear(group: Group) -> Plan:
 
     What a planner makes is given only if it passes ``broken_musts``, which shares nothing with it.
     Groups of up to 2,500 (disk, datastore) pairs are solved exactly; larger ones pool by pool (see ``cover``),
-    then placed largest first. The same group always gives the same plan.
+    then placed largest first. The same group gives the same plan, unless the exact
+    search runs out of seconds.
     """
     before = judge(group, group.place)
     if before.clear:

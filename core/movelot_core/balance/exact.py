@@ -56,7 +56,7 @@ def fits(group: Group) -> bool:
 def solve(group: Group, space_margin: float = 0.0) -> Exact | None:
     """The placement with least bytes moved, or None when the solver ends without one.
 
-    It may be over a ceiling by less than a ``space_margin`` of SPACE_MARGIN, in shares of the largest datastore.
+    Without a ``space_margin`` (a share of the largest datastore) it may be over a fill ceiling by up to SPACE_MARGIN.
     """
     model = _model(group, space_margin)
     count = len(model.disk)

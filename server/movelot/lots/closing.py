@@ -17,7 +17,6 @@ from movelot.inventory.models import Device
 from movelot.lots.holding import let_go
 from movelot.lots.kinds import MeasuredRow, kind_of
 from movelot.lots.models import Lot, Step
-from movelot.lots.pace import learn_from
 from movelot.problems import Problem
 
 log = logging.getLogger(__name__)
@@ -48,7 +47,6 @@ def close(lot: Lot) -> None:
     with transaction.atomic():
         lot.save()
         let_go(lot)
-    learn_from(lot)
     log.info("lot %s: %s, %s of %s steps done", lot.pk, lot.state, states[Step.State.DONE], states.total())
 
 

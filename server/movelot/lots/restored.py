@@ -8,6 +8,7 @@ have done more since, or less. So its steps are unknown, with what was believed 
 from __future__ import annotations
 
 import logging
+import os
 from pathlib import Path
 
 from django.conf import settings
@@ -30,7 +31,10 @@ def count_on() -> bool:
         older = bool(seen > pulse.count)
         pulse.count = max(seen, pulse.count) + 1
         pulse.save()
-    file.write_text(str(pulse.count))
+    # Whole or not at all: half a count would be read as none.
+    written = file.with_suffix(f".{os.getpid()}")
+    written.write_text(str(pulse.count))
+    written.replace(file)
     return older
 
 
@@ -47,7 +51,9 @@ def hold_back() -> list[int]:
     held = []
     for lot in Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]):
         with transaction.atomic():
-            lot.steps.update(believed=F("state"), state=Step.State.UNKNOWN, problem=RESTORED.document(""))
+            lot.steps.update(
+                believed=F("state"), state=Step.State.UNKNOWN, problem=RESTORED.document(""), ended_at=now()
+            )
             lot.state, lot.ended_at = Lot.State.HALTED, now()
             lot.save()
         held.append(lot.pk)

@@ -23,6 +23,7 @@ from movelot.devices.session import session_with
 from movelot.lots.closing import close
 from movelot.lots.drafting import graph_of
 from movelot.lots.models import Lot, Step
+from movelot.lots.pace import learn_from
 from movelot.lots.recording import fail, leave_unknown, proven, record
 from movelot.lots.steps.base import Progress, StepProblem, StepRun
 from movelot.lots.stored import step_of, told_by
@@ -74,6 +75,8 @@ class Driver:
                     break
                 self._pause()
         close(self.lot)
+        # Not where steps are settled later: these took as long as their device was away.
+        learn_from(self.lot)
         self.lot.refresh_from_db()
 
     def _pause(self) -> None:

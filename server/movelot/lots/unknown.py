@@ -48,13 +48,13 @@ def settle(lot: Lot) -> None:
 
 
 def _ask(step: Step, steps: Mapping[str, Step], *, halted: bool) -> None:
-    if step.device.gone_at is None and not step.device.known_well:
-        return
     if step.device.gone_at:
         message = f"{step.device.name} is not linked any more; nobody can ask what it did."
         fail(
             step, StepProblem("device_gone", message, "What it did last stays as it is.", "Look at the device itself.")
         )
+        return
+    if not step.device.known_well:
         return
     try:
         record(step, lambda: _looked(step, steps, halted=halted), halted=halted)

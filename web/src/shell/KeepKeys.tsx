@@ -1,7 +1,7 @@
 import { type ReactNode, Suspense, useLayoutEffect, useRef, useState } from "react";
 
 interface Props {
-  /** What types into a text, once its script is there. */
+  /** What the keys are meant for, with the text typed so far; it may still have to be loaded. */
   children: (text: string, setText: (text: string) => void) => ReactNode;
 }
 

@@ -54,13 +54,12 @@ class TakeVolume(RawVolume):
 
     @classmethod
     def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
-        named = {step.machine: step for _host, step in steps}
-        on = Machine.objects.filter(name__in=named, power="On").values_list("name", "placement__host__name")
-        hosts = {(step.machine, host) for host, step in steps}
+        machines = Machine.objects.filter(name__in={step.machine for _host, step in steps}, power="On")
+        on = set(machines.values_list("placement__host__name", "name"))
         return [
-            f"{machine} on {host} is on: {named[machine].name} can be taken from it only while it is off."
-            for machine, host in on
-            if (machine, host) in hosts
+            f"{step.machine} on {host} is on: {step.name} can be taken from it only while it is off."
+            for host, step in steps
+            if (host, step.machine) in on
         ]
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
