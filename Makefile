@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 SETUP := python3 scripts/setup.py
 
-.PHONY: demo demo-reset start standins test test-quick lint bench screenshots pictures setup schema
+.PHONY: demo demo-reset start units standins test test-quick lint bench screenshots pictures setup schema
 
 setup:
 	@$(SETUP)
@@ -12,6 +12,9 @@ demo-reset: setup
 	@$(PY) scripts/stack.py demo-reset
 start: setup
 	@$(PY) scripts/stack.py start
+# Units of systemd for an installation that starts at boot (docs/operations.md).
+units: setup
+	@$(PY) scripts/stack.py units
 standins: setup
 	@$(PY) scripts/stack.py standins
 lint: setup

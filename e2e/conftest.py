@@ -11,9 +11,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import processes
 import pytest
 import requests
-import stack as stack_script
 from playwright.sync_api import Page, expect
 
 from conftest import ROOT, WORKER, StandIns, until
@@ -72,8 +72,13 @@ class Stack:
         fresh = f"DROP DATABASE IF EXISTS {DATABASE}; CREATE DATABASE {DATABASE} CHARACTER SET utf8mb4;"
         subprocess.run(["mariadb", "--no-defaults", f"--socket={socket}"], input=fresh, text=True, check=True)
         subprocess.run(
-            ["redis-cli", "-p", str(services.REDIS_PORT), "-n", REDIS_DB, "flushdb"], check=True, capture_output=True
+            ["redis-cli", "--no-auth-warning", "-p", str(services.REDIS_PORT), "-n", REDIS_DB, "flushdb"],
+            env={**os.environ, "REDISCLI_AUTH": services.key("redis")},
+            check=True,
+            capture_output=True,
         )
+        # As after a reset of the demo.
+        (services.RUN / f"pulse-{DATABASE}").unlink(missing_ok=True)
         self.manage("prepare")
         self.people = json.loads((services.RUN / "keys" / "people.json").read_text())
         self.manage("link_standins", str(self.standins.folder / "devices.json"))
@@ -98,13 +103,13 @@ class Stack:
         ).stdout
 
     def start_workers(self) -> None:
-        for name in stack_script.WORKERS:
-            self.spawn(f"worker-{name}", *stack_script.worker_command(name))
+        for name in processes.WORKERS:
+            self.spawn(f"worker-{name}", *processes.worker_command(name))
 
     def start(self) -> None:
         self.spawn("web", "gunicorn", "movelot.wsgi", "--bind", f"127.0.0.1:{PORT}", "--threads", "4")
         self.start_workers()
-        self.spawn("beat", "celery", "--app", "movelot", "beat", "--pidfile=")
+        self.spawn("schedule", *processes.schedule_command())
         until(self.answers, "the web server")
 
     def answers(self) -> bool:
@@ -120,7 +125,7 @@ class Stack:
         process.wait(10)
 
     def kill_workers(self) -> None:
-        for name in stack_script.WORKERS:
+        for name in processes.WORKERS:
             self.kill(f"worker-{name}")
 
     def stop(self) -> None:

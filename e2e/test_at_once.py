@@ -5,8 +5,8 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
+import processes
 import requests
-import stack as stack_script
 
 from conftest import until
 from e2e.conftest import URL, Caller, Stack
@@ -36,7 +36,7 @@ def test_two_calls_at_once_under_one_key_are_carried_out_once(fresh: Stack, call
 
 
 def test_when_one_of_two_reading_workers_is_killed_the_other_reads_on(fresh: Stack, caller: Caller) -> None:
-    command = [word.replace("readings@", "more-readings@") for word in stack_script.worker_command("readings")]
+    command = [word.replace("readings@", "more-readings@") for word in processes.worker_command("readings")]
     fresh.spawn("more-readings", *command)
     until(lambda: _answering(fresh) >= {"readings", "more-readings"}, "the second worker")
     fresh.kill("worker-readings")
@@ -49,7 +49,7 @@ def test_when_one_of_two_reading_workers_is_killed_the_other_reads_on(fresh: Sta
 
         until(read_since, "a reading of every device by the worker that is left", 90)
     finally:
-        fresh.spawn("worker-readings", *stack_script.worker_command("readings"))
+        fresh.spawn("worker-readings", *processes.worker_command("readings"))
         fresh.kill("more-readings")
 
 

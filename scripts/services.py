@@ -77,55 +77,37 @@ def alive(pid_file: Path) -> bool:
     return True
 
 
+def mariadb_command() -> list[str]:
+    """The database server in the foreground."""
+    return [
+        "mariadbd",
+        "--no-defaults",
+        f"--datadir={RUN / 'mariadb'}",
+        _as_user(),
+        f"--socket={RUN / 'mariadb.sock'}",
+        f"--pid-file={RUN / 'mariadb.pid'}",
+        f"--tmpdir={RUN / 'mariadb-tmp'}",
+        f"--port={DB_PORT}",
+        "--bind-address=127.0.0.1",
+        "--innodb-buffer-pool-size=256M",
+        "--innodb-flush-log-at-trx-commit=1",
+        "--character-set-server=utf8mb4",
+        "--max-allowed-packet=64M",
+        "--skip-name-resolve",
+    ]
+
+
+def _as_user() -> str:
+    return f"--user={os.environ.get('USER', 'root') if os.geteuid() else 'root'}"
+
+
 def start_mariadb() -> None:
     """Start MariaDB unless ours runs; make its data folder and the account on first use."""
-    folder, socket_file, pid_file = RUN / "mariadb", RUN / "mariadb.sock", RUN / "mariadb.pid"
-    if alive(pid_file) and port_taken(DB_PORT):
+    if runs("mariadb"):
         return
     require_port(DB_PORT, "MariaDB", "MOVELOT_DB_PORT")
-    user = f"--user={os.environ.get('USER', 'root') if os.geteuid() else 'root'}"
-    if not (folder / "mysql").exists():
-        made = subprocess.run(
-            [
-                "mariadb-install-db",
-                "--no-defaults",
-                f"--datadir={folder}",
-                user,
-                "--auth-root-authentication-method=socket",
-                "--skip-test-db",
-            ],
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        if made.returncode:
-            raise SetupError(
-                f"MariaDB could not make its data folder: {(made.stderr or made.stdout).strip().splitlines()[-1]}"
-            )
-    scratch = RUN / "mariadb-tmp"
-    scratch.mkdir(exist_ok=True)
-    log = (RUN / "mariadb.log").open("ab")
-    subprocess.Popen(
-        [
-            "mariadbd",
-            "--no-defaults",
-            f"--datadir={folder}",
-            user,
-            f"--socket={socket_file}",
-            f"--pid-file={pid_file}",
-            f"--tmpdir={scratch}",
-            f"--port={DB_PORT}",
-            "--bind-address=127.0.0.1",
-            "--innodb-buffer-pool-size=256M",
-            "--innodb-flush-log-at-trx-commit=1",
-            "--character-set-server=utf8mb4",
-            "--max-allowed-packet=64M",
-            "--skip-name-resolve",
-        ],
-        stdout=log,
-        stderr=log,
-        start_new_session=True,
-    )
+    _make_database_folder()
+    _in_background("mariadb")
     password = key("database")
     # The socket login is root's alone; the application's account reaches its own databases over loopback.
     statements = (
@@ -135,7 +117,20 @@ def start_mariadb() -> None:
         "GRANT ALL ON `movelot`.* TO 'movelot'@'127.0.0.1'; GRANT ALL ON `test\\_movelot%`.* TO 'movelot'@'127.0.0.1';"
         "GRANT ALL ON `movelot\\_%`.* TO 'movelot'@'127.0.0.1';"
     )
-    _until(lambda: _run_sql(socket_file, statements), "MariaDB", RUN / "mariadb.log")
+    _until(lambda: _run_sql(RUN / "mariadb.sock", statements), "MariaDB", RUN / "mariadb.log")
+
+
+def _make_database_folder() -> None:
+    (RUN / "mariadb-tmp").mkdir(exist_ok=True)
+    folder = RUN / "mariadb"
+    if (folder / "mysql").exists():
+        return
+    command = ["mariadb-install-db", "--no-defaults", f"--datadir={folder}", _as_user()]
+    command += ["--auth-root-authentication-method=socket", "--skip-test-db"]
+    made = subprocess.run(command, capture_output=True, text=True, check=False)
+    if made.returncode:
+        reason = (made.stderr or made.stdout).strip().splitlines()[-1]
+        raise SetupError(f"MariaDB could not make its data folder: {reason}")
 
 
 def _run_sql(socket_file: Path, statements: str) -> bool:
@@ -149,37 +144,49 @@ def _run_sql(socket_file: Path, statements: str) -> bool:
     return done.returncode == 0
 
 
+def redis_command() -> list[str]:
+    """Redis in the foreground. Its password stands in a file, as commands can be read by everybody."""
+    return ["redis-server", str(RUN / "redis.conf")]
+
+
+def _write_redis_conf() -> None:
+    """What Redis holds are queues and caches, which come back by themselves: nothing of it goes to disk."""
+    file = RUN / "redis.conf"
+    file.touch(mode=0o600)
+    lines = ["bind 127.0.0.1", f"port {REDIS_PORT}", f'dir "{RUN}"', f'pidfile "{RUN / "redis.pid"}"', 'save ""']
+    file.write_text("\n".join([*lines, "appendonly no", f"requirepass {key('redis')}", ""]))
+
+
 def start_redis() -> None:
     """Start Redis unless ours runs."""
-    pid_file = RUN / "redis.pid"
-    if alive(pid_file) and port_taken(REDIS_PORT):
+    _write_redis_conf()
+    if runs("redis"):
         return
     require_port(REDIS_PORT, "Redis", "MOVELOT_REDIS_PORT")
-    (RUN / "redis").mkdir(exist_ok=True)
-    subprocess.run(
-        [
-            "redis-server",
-            "--bind",
-            "127.0.0.1",
-            "--port",
-            str(REDIS_PORT),
-            "--dir",
-            str(RUN / "redis"),
-            "--daemonize",
-            "yes",
-            "--pidfile",
-            str(pid_file),
-            "--logfile",
-            str(RUN / "redis.log"),
-            "--save",
-            "60 1",
-            "--appendonly",
-            "yes",
-        ],
-        check=True,
-        capture_output=True,
-    )
+    _in_background("redis")
     _until(lambda: port_taken(REDIS_PORT), "Redis", RUN / "redis.log")
+
+
+COMMANDS = {"mariadb": mariadb_command, "redis": redis_command}
+PORTS = {"mariadb": DB_PORT, "redis": REDIS_PORT}
+
+
+def runs(name: str) -> bool:
+    """Whether our server of this name runs; the number of a dead one may be another process's by now."""
+    return alive(RUN / f"{name}.pid") and port_taken(PORTS[name])
+
+
+def _in_background(name: str) -> None:
+    with (RUN / f"{name}.log").open("ab") as log:
+        subprocess.Popen(COMMANDS[name](), stdout=log, stderr=log, start_new_session=True)
+
+
+def keep(name: str) -> None:
+    """Become the server once the one that runs now has ended: so a supervisor takes over what was started before it."""
+    while runs(name):
+        time.sleep(0.5)
+    command = COMMANDS[name]()
+    os.execvp(command[0], command)
 
 
 def _until(ready: object, what: str, log: Path) -> None:
@@ -194,7 +201,7 @@ def _until(ready: object, what: str, log: Path) -> None:
 def start() -> None:
     """Both servers up, keys made."""
     check_disk()
-    for name in ("django", "devices", "database"):
+    for name in ("django", "devices", "database", "redis"):
         key(name)
     start_mariadb()
     start_redis()
@@ -214,4 +221,5 @@ def stop() -> None:
 
 
 if __name__ == "__main__":
-    {"start": start, "stop": stop}[sys.argv[1]]()
+    word, *more = sys.argv[1:]
+    {"start": start, "stop": stop, "keep": keep}[word](*more)

@@ -1,6 +1,6 @@
 """Starts Move Lot: servers, web, worker, schedule, and for the demo the stand-ins.
 
-usage: stack.py demo | demo-reset | start | standins
+usage: stack.py demo | demo-reset | start | standins | units
 Runs inside .venv, after scripts/setup.py.
 """
 
@@ -9,41 +9,32 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import pwd
 import shutil
+import signal
 import subprocess
 import sys
 import threading
 import time
 import urllib.request
+from contextlib import suppress
 from pathlib import Path
 
-from honcho.manager import Manager
+import units
+from processes import WEB_PORT, Process, Supervisor, processes
 
 import services
 from services import ROOT, RUN, SetupError
 
-WEB_PORT = int(os.environ.get("MOVELOT_PORT", "8470"))
 STANDIN_PORT = int(os.environ.get("MOVELOT_STANDIN_PORT", "9443"))
 STANDIN_FOLDER = Path(os.environ.get("MOVELOT_STANDIN_FOLDER", RUN / "standins"))
-BIN = Path(sys.executable).parent
 READY_SECONDS = 90
 
 
-def environment(**more: str) -> dict[str, str]:
+def environment() -> dict[str, str]:
     """The environment of every process we start."""
-    path = os.pathsep.join(str(ROOT / room) for room in ("core", "server", "standins"))
-    return {
-        **os.environ,
-        "PYTHONPATH": path,
-        "MOVELOT_RUN": str(RUN),
-        "DJANGO_SETTINGS_MODULE": "movelot.settings",
-        "PYTHONUNBUFFERED": "1",
-        "OMP_NUM_THREADS": "1",
-        "OPENBLAS_NUM_THREADS": "1",
-        # Said of every worker of root's; ours listens to loopback alone.
-        "PYTHONWARNINGS": "ignore:You're running the worker with superuser",
-        **more,
-    }
+    # Said of every worker of root's; ours listens to loopback alone.
+    return {**os.environ, **units.environment(), "PYTHONWARNINGS": "ignore:You're running the worker with superuser"}
 
 
 def manage(*words: str, quiet: bool = True) -> str:
@@ -77,33 +68,15 @@ def prepare() -> None:
     stamp.write_text(digest)
 
 
-# The workers: which queues each takes from, and how many tasks at once. They mostly wait, for devices or the database.
-WORKERS = {"readings": ("readings,checks", 5), "judging": ("judging,heavy", 2), "lots": ("lots", 12)}
-
-
-def worker_command(name: str) -> list[str]:
-    """One of the workers."""
-    queues, at_once = WORKERS[name]
-    shape = ["--pool", "threads", "--concurrency", str(at_once), "--without-gossip", "--without-mingle"]
-    return ["celery", "--quiet", "--app", "movelot", "worker", "--queues", queues, "--hostname", f"{name}@%h", *shape]
-
-
-def commands() -> dict[str, str]:
-    """Web, the workers, and with the first of them the schedule: one process less to start."""
-    workers = {
-        f"worker-{name}": f"{BIN}/{' '.join(worker_command(name))} --loglevel WARNING"
-        f"{' --beat' if name == 'readings' else ''}"
-        for name in WORKERS
+def standins_process() -> Process:
+    """The outside world of the demo."""
+    more = {
+        "PYTHONPATH": str(ROOT / "standins"),
+        "MOVELOT_STANDIN_FOLDER": str(STANDIN_FOLDER),
+        "MOVELOT_CONTROL_PORT": os.environ.get("MOVELOT_CONTROL_PORT", "9440"),
+        "MOVELOT_STANDIN_QUIET": "1",
     }
-    return {
-        "web": f"{BIN}/gunicorn movelot.wsgi --bind 127.0.0.1:{WEB_PORT} --workers 2 --threads 4 --preload "
-        f"--timeout 60 --log-level warning --chdir {ROOT / 'server'}",
-        **workers,
-    }
-
-
-def standin_command() -> str:
-    return f"{sys.executable} -m movelot_standins"
+    return Process("standins", (sys.executable, "-m", "movelot_standins"), ROOT, tuple(more.items()))
 
 
 def _wait_for(url: str) -> None:
@@ -137,7 +110,7 @@ def _link(cards: Path) -> None:
         stamp.write_text(database + cards.read_text())
 
 
-def announce(demo: bool, begun: float) -> None:
+def announce(demo: bool, begun: float, supervisor: subprocess.Popen[bytes]) -> None:
     """Link the stand-ins if this is the demo, then say where to go and as whom."""
     try:
         if demo:
@@ -145,13 +118,14 @@ def announce(demo: bool, begun: float) -> None:
         _wait_for(f"http://127.0.0.1:{WEB_PORT}/api/session/")
     except SystemExit as error:
         print(error, flush=True)
-        os.kill(os.getpid(), 15)
+        supervisor.terminate()
         return
     print(f"\nMove Lot is up after {time.time() - begun:.1f} s at http://127.0.0.1:{WEB_PORT}/", flush=True)
     people = RUN / "keys" / "people.json"
     if people.exists():
         for name, password in json.loads(people.read_text()).items():
             print(f"  sign in as  {name:12}  {password}", flush=True)
+    print(f"Logs are in {RUN / 'logs'}. What ends is started anew.", flush=True)
     print("Ctrl-C stops everything; data and running lots are kept.\n", flush=True)
 
 
@@ -163,33 +137,46 @@ def up(demo: bool) -> None:
         services.require_port(STANDIN_PORT, "the stand-ins", "MOVELOT_STANDIN_PORT", "127.40.0.10")
     services.start()
     prepare()
-    manager = Manager()
-    for name, command in commands().items():
-        manager.add_process(name, command, env=environment(), cwd=str(ROOT / "server"))
-    if demo:
-        manager.add_process(
-            "standins",
-            standin_command(),
-            cwd=str(ROOT),
-            env=environment(
-                MOVELOT_STANDIN_FOLDER=str(STANDIN_FOLDER),
-                MOVELOT_CONTROL_PORT=os.environ.get("MOVELOT_CONTROL_PORT", "9440"),
-                MOVELOT_STANDIN_QUIET="1",
-            ),
-        )
-    threading.Thread(target=announce, args=(demo, begun), daemon=True).start()
-    manager.loop()
+    kept = [*processes(), *([standins_process()] if demo else [])]
+    supervisor = Supervisor(kept, RUN / "logs").start(environment())
+    signal.signal(signal.SIGTERM, lambda *_: supervisor.terminate())
+    threading.Thread(target=announce, args=(demo, begun, supervisor), daemon=True).start()
+    code = _ended(supervisor)
     services.stop()
-    sys.exit(0 if manager.returncode in (0, 130, -2, -15, 143) else 1)
+    sys.exit(code)
+
+
+def _ended(supervisor: subprocess.Popen[bytes]) -> int:
+    """How the supervisor ended: Ctrl-C reaches it too, and it ends what it keeps before itself."""
+    while True:
+        with suppress(KeyboardInterrupt):
+            return 0 if supervisor.wait() in (0, -signal.SIGINT, -signal.SIGTERM) else 1
+
+
+def write_units() -> None:
+    """Everything ready for a start by systemd: the database prepared, the units written."""
+    services.start()
+    try:
+        prepare()
+    finally:
+        services.stop()
+    folder = RUN / "systemd"
+    units.write(folder, os.environ.get("MOVELOT_ACCOUNT", pwd.getpwuid(os.geteuid()).pw_name), units.environment())
+    print(f"Units are in {folder}. As root:\n")
+    print(f"  cp {folder}/movelot* /etc/systemd/system/ && systemctl daemon-reload")
+    print("  systemctl enable --now movelot.target")
 
 
 def reset() -> None:
     """Forget the demo's data, keys and stand-ins; installed packages stay."""
     services.stop()
-    for name in ("mariadb", "redis", "standins", "keys", "static", "pinned"):
+    for name in ("mariadb", "mariadb-tmp", "standins", "keys", "static", "pinned"):
         shutil.rmtree(RUN / name, ignore_errors=True)
     for name in ("prepared", "linked"):
         (RUN / "stamps" / name).unlink(missing_ok=True)
+    # Or the new database would be taken for one that was restored from a backup.
+    for file in RUN.glob("pulse-*"):
+        file.unlink()
 
 
 def standins() -> None:
@@ -208,4 +195,4 @@ if __name__ == "__main__":
     if word == "demo-reset":
         reset()
         word = "demo"
-    {"demo": lambda: up(True), "start": lambda: up(False), "standins": standins}[word]()
+    {"demo": lambda: up(True), "start": lambda: up(False), "standins": standins, "units": write_units}[word]()

@@ -3,16 +3,19 @@
 Problem                what a person can act on; carries a code, a title, a detail and the way on
 CoreError (core)       mapped here to 422
 DRF's own exceptions   mapped here, validation errors field by field
+a database away, full  503, 507
 anything else          500 without a trace; the log has it
 """
 
 from __future__ import annotations
 
 import logging
+import sys
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.http import Http404
+from django.db import DatabaseError, InterfaceError
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
 from rest_framework.views import set_rollback
@@ -58,6 +61,32 @@ def document_of(error: Exception) -> dict[str, Any]:
     )
 
 
+# What MariaDB and its client call connections that cannot be made, or that ended in the middle.
+DATABASE_AWAY = {1040, 1053, 1158, 1159, 1160, 1161, 1927, 2002, 2003, 2006, 2013, 2055}
+DATABASE_FULL = {3, 28, 1021, 1030, 1114}
+
+
+def of_database(error: BaseException | None) -> Problem | None:
+    """The problem of a database that is away or full; None for any other error."""
+    if not isinstance(error, DatabaseError | InterfaceError):
+        return None
+    number = error.args[0] if error.args else 0
+    if isinstance(error, InterfaceError) or number in DATABASE_AWAY:
+        hint = "It is started anew by itself; try again in a moment. Lots that run go on from where they were."
+        return Problem(503, "database_away", "Move Lot's database does not answer.", "Nothing was changed.", hint)
+    if number in DATABASE_FULL:
+        hint = "Make room where Move Lot keeps its data, then try again."
+        return Problem(507, "database_full", "Move Lot's database has no room left.", "Nothing was changed.", hint)
+    return None
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """Django's hook for what went wrong outside of a view of the API, in the same shape as everything else."""
+    problem = of_database(sys.exc_info()[1])
+    document = document_of(problem if problem else Exception())
+    return JsonResponse(document, status=document["status"], content_type="application/problem+json")
+
+
 def respond(document: dict[str, Any]) -> Response:
     return Response(document, status=document["status"], content_type="application/problem+json")
 
@@ -80,5 +109,9 @@ def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
         return respond(body(401, "signed_out", "You are signed out.", hint="Sign in; what you typed is kept."))
     if isinstance(error, exceptions.APIException):
         return respond(body(error.status_code, str(error.default_code), str(error.detail)))
+    away = of_database(error)
+    if away:
+        log.error("%s (%s)", away.title, error)
+        return respond(document_of(away))
     log.exception("unexpected error")
     return respond(document_of(error))

@@ -112,8 +112,15 @@ REDIS_HOST, REDIS_PORT = (
     os.environ.get("MOVELOT_REDIS_HOST", "127.0.0.1"),
     os.environ.get("MOVELOT_REDIS_PORT", "16379"),
 )
-REDIS = f"redis://{REDIS_HOST}:{REDIS_PORT}/{os.environ.get('MOVELOT_REDIS_DB', '0')}"
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.redis.RedisCache", "LOCATION": REDIS}}
+_REDIS_ACCOUNT = f":{secret('redis')}@" if secret("redis") else ""
+REDIS = f"redis://{_REDIS_ACCOUNT}{REDIS_HOST}:{REDIS_PORT}/{os.environ.get('MOVELOT_REDIS_DB', '0')}"
+CACHES = {
+    "default": {
+        "BACKEND": "movelot.cache.LosableRedisCache",
+        "LOCATION": REDIS,
+        "OPTIONS": {"serializer": "movelot.cache.JsonSerializer", "socket_connect_timeout": 1, "socket_timeout": 2},
+    }
+}
 
 AUTH_USER_MODEL = "accounts.User"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
@@ -205,6 +212,11 @@ CELERY_TASK_ROUTES = {
 CELERY_TASK_ACKS_LATE = True
 CELERY_WORKER_PREFETCH_MULTIPLIER = 1
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+# For ever: a worker outlasts any loss of Redis.
+CELERY_BROKER_CONNECTION_MAX_RETRIES = None
+# A person who asks for something waits no longer than this for Redis; the schedule takes it up later.
+CELERY_TASK_PUBLISH_RETRY_POLICY = {"max_retries": 1, "interval_start": 0, "interval_max": 0.2}
+CELERY_BROKER_TRANSPORT_OPTIONS = {"socket_connect_timeout": 2}
 CELERY_BEAT_SCHEDULER = "django_celery_beat.schedulers:DatabaseScheduler"
 CELERY_TIMEZONE = "UTC"
 READING_SECONDS = 20

@@ -61,3 +61,4 @@ urlpatterns = [
     path("admin/", admin.site.urls),
     re_path(r"^(?!static/).*$", front_end),
 ]
+handler500 = "movelot.problems.server_error"

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import pytest
 from django.core.cache import cache
+from django.db import connection
 from django.http import JsonResponse
 from rest_framework.test import APIClient
 
@@ -55,6 +57,19 @@ def link_card(card: dict[str, str]) -> Device:
     from pathlib import Path
 
     return link(card["url"], card["user"], card["password"], fingerprint_of(Path(card["certificate"]).read_text()))
+
+
+@contextmanager
+def held_elsewhere(name: str) -> Iterator[None]:
+    """A lock held by a connection of its own, as another worker has; a connection may take its own locks again."""
+    other = connection.copy()
+    try:
+        with other.cursor() as cursor:
+            cursor.execute("SELECT GET_LOCK(%s, 0)", [f"{connection.settings_dict['NAME']}-{name}"])
+            assert cursor.fetchone()[0] == 1
+        yield
+    finally:
+        other.close()
 
 
 @pytest.fixture

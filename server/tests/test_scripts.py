@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 import os
+import shutil
+import signal
 import socket
 import subprocess
+import sys
 from collections import namedtuple
 from pathlib import Path
 
+import processes
 import pytest
 import setup
+import units
 
 import services
-from conftest import ROOT
+from conftest import ROOT, until
+
+Folders = pytest.TempPathFactory
 
 
 def test_a_busy_port_is_named_with_the_variable_that_moves_it() -> None:
@@ -93,3 +100,35 @@ def test_a_stamp_holds_until_what_it_was_made_from_changes(monkeypatch: pytest.M
     assert setup._stamped("part", [source])[0]
     source.write_text("two")
     assert not setup._stamped("part", [source])[0]
+
+
+def test_units_run_what_the_supervisor_runs_and_systemd_takes_them(tmp_path: Path) -> None:
+    files = units.write(tmp_path, "daemon", {"MOVELOT_PORT": "8470"})
+    texts = {file.name: file.read_text() for file in files}
+    for process in processes.processes():
+        text = texts[units.name_of(process)]
+        assert f"ExecStart={' '.join(process.command).replace('%', '%%')}\n" in text
+        assert "Restart=always" in text
+        assert units.name_of(process) in texts["movelot.target"]
+    checker = shutil.which("systemd-analyze")
+    if checker:
+        said = subprocess.run([checker, "verify", *files], capture_output=True, text=True, check=False)
+        assert not [line for line in said.stderr.splitlines() if "movelot" in line], said.stderr
+
+
+def test_the_supervisor_starts_a_killed_process_anew_and_ends_with_all_it_keeps(tmp_path_factory: Folders) -> None:
+    folder = tmp_path_factory.mktemp("s")
+    command = (sys.executable, "-c", "import time; time.sleep(600)")
+    supervisor = processes.Supervisor([processes.Process("idle", command, folder)], folder, folder / "sock")
+    running = supervisor.start(dict(os.environ))
+    try:
+        first = until(lambda: supervisor.process_id("idle"), "its start")
+        os.kill(first, signal.SIGKILL)
+        second = until(lambda: supervisor.process_id("idle") not in (0, first) and supervisor.process_id("idle"), "it")
+        assert Path(f"/proc/{second}").exists()
+        # Also where the supervisor itself is killed: what it kept would hold its ports for ever.
+        running.kill()
+        running.wait(10)
+        until(lambda: not Path(f"/proc/{second}").exists(), "the end of what it kept")
+    finally:
+        running.kill()

@@ -17,11 +17,11 @@ from django.utils.timezone import now
 from conftest import ROOT, WORKER, StandIns
 from movelot.devices import reading
 from movelot.devices.reading import shares
-from movelot.devices.tasks import SHARE_HELD_SECONDS, read_share
+from movelot.devices.tasks import read_share
 from movelot.inventory.models import Cluster, Datastore, Device, Disk, Machine, Reading
 from movelot.inventory.readings import HostReading
 from movelot.inventory.store import Taken, store_readings, unlink
-from movelot.jobs.locks import held
+from server.tests.conftest import held_elsewhere
 from server.tests.test_migrations import sql
 
 NAME = f"test_movelot_shares_{WORKER}"
@@ -67,7 +67,7 @@ def test_hosts_of_a_cluster_are_one_share_and_what_was_read_longest_ago_comes_fi
 def test_a_share_that_another_worker_still_reads_is_left_to_it(estate: StandIns) -> None:
     keys = list(Device.objects.filter(name__startswith="light").values_list("pk", flat=True))
     before = Reading.objects.count()
-    with held(f"share-{keys[0]}", SHARE_HELD_SECONDS):
+    with held_elsewhere(f"share-{keys[0]}"):
         read_share(keys)
     assert Reading.objects.count() == before
     read_share(keys)

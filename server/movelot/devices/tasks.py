@@ -14,9 +14,6 @@ from movelot.inventory.telemetry import prune
 from movelot.jobs.locks import held
 from movelot.repeats.middleware import forget_old
 
-# A share that a worker which died was at is read by another one in the next round.
-SHARE_HELD_SECONDS = 6.0
-
 
 @shared_task
 def read_devices() -> None:
@@ -28,7 +25,7 @@ def read_devices() -> None:
 @shared_task
 def read_share(keys: Sequence[int]) -> None:
     """A reading of these devices; left out while a worker is still at the last one of them."""
-    with held(f"share-{keys[0]}", SHARE_HELD_SECONDS) as mine:
+    with held(f"share-{keys[0]}") as mine:
         if mine:
             reread(Device.objects.filter(pk__in=keys))
 

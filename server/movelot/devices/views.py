@@ -21,6 +21,7 @@ from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.capabilities import label_of
 from movelot.inventory.models import Device
 from movelot.inventory.store import unlink
+from movelot.jobs.sending import give
 from movelot.jobs.views import JobSerializer, accepted
 from movelot.jobs.work import start
 from movelot.problems import Problem
@@ -129,7 +130,7 @@ class DeviceListView(APIView):
         values = given.validated_data
         device = link(values["url"], values["user"], values["password"], values["fingerprint"])
         tell(request, f"device {device.name}", None, {"url": device.url, "user": device.user})
-        collect_telemetry.delay()
+        give(collect_telemetry)
         return Response(DeviceSerializer(answer_of(device)).data, status.HTTP_201_CREATED)
 
 

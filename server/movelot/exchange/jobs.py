@@ -18,6 +18,7 @@ from movelot.exchange.rows import Row, rows_in
 from movelot.exchange.storing import store
 from movelot.exchange.writing import package
 from movelot.jobs.models import Job
+from movelot.jobs.sending import give
 from movelot.jobs.work import JobKind, Running, start
 
 CHUNK_BYTES = 1024**2
@@ -132,7 +133,7 @@ class ImportRows(JobKind[ImportAnswer]):
         outcomes = list(self._outcomes(running, rows, dry))
         done = sum(row.outcome == "done" for row in outcomes)
         if any(row.outcome == "done" and row.kind == "link" for row in outcomes):
-            collect_telemetry.delay()
+            give(collect_telemetry)
         return ImportAnswer(dry, outcomes, done, sum(row.outcome == "wrong" for row in outcomes))
 
     def _outcomes(self, running: Running, rows: list[Row], dry: bool) -> Iterator[Outcome]:

@@ -12,21 +12,26 @@ from abc import ABC, abstractmethod
 from collections.abc import Iterable
 from contextlib import AbstractContextManager
 from dataclasses import asdict
+from datetime import timedelta
 from typing import IO, Any, ClassVar, Generic, Protocol, TypeVar
 
 from django.db import transaction
+from django.db.models import Q
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
 from movelot.jobs import files
 from movelot.jobs.locks import held
 from movelot.jobs.models import Job
+from movelot.jobs.sending import give
 from movelot.problems import Problem, document_of
 
 log = logging.getLogger(__name__)
 State = Job.State
 # Progress is written down no more often than this.
 WRITTEN_EVERY_SECONDS = 0.3
+# How often the schedule looks for work that nobody is at.
+TAKEN_UP_SECONDS = 20
 
 
 class Cancelled(Exception):
@@ -121,12 +126,12 @@ def start(kind: str, params: dict[str, Any], person: User, brought: Iterable[byt
     return job
 
 
-def send(job: Job) -> None:
+def send(job: Job, **options: Any) -> None:
     """Give a job to the workers, once it is stored."""
     from movelot.jobs.tasks import do_job
 
     key, queue = job.pk, KINDS[job.kind].queue
-    transaction.on_commit(lambda: do_job.apply_async((key,), queue=queue))
+    transaction.on_commit(lambda: give(do_job, key, queue=queue, **options))
 
 
 def cancel(job: Job) -> None:
@@ -164,9 +169,14 @@ def _do(job: Job) -> None:
 
 
 def take_up() -> None:
-    """Give jobs that a worker left in their middle to another one."""
-    for job in Job.objects.filter(state=State.RUNNING):
+    """Give jobs that a worker left in their middle to another one, and those that were lost with Redis' queues.
+
+    One that still waits in its queue is given once more, until the next round: what is taken from a queue after its
+    job has begun does nothing.
+    """
+    lost = Q(state=State.WAITING, asked_at__lt=now() - timedelta(seconds=TAKEN_UP_SECONDS))
+    for job in Job.objects.filter(Q(state=State.RUNNING) | lost):
         with held(f"job-{job.pk}") as free:
             pass
         if free:
-            send(job)
+            send(job, expires=TAKEN_UP_SECONDS)

@@ -9,6 +9,7 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.devices.reading import Progress, reread
 from movelot.inventory.models import Device
+from movelot.jobs.sending import give
 from movelot.lots.drafting import changes_since, dropped, redraft
 from movelot.lots.history import demand_seen
 from movelot.lots.holding import hold
@@ -174,8 +175,10 @@ def _start(lot: Lot) -> Lot:
             state=Step.State.RUNNING, problem={}, task_uri="", ended_at=None
         )
         locked.state, locked.started_at, locked.ended_at = State.RUNNING, locked.started_at or now(), None
+        # Who takes it up has this long before it counts as undriven.
+        locked.driven_at = now()
         locked.save()
-        transaction.on_commit(lambda: run_lot.delay(lot.pk))
+        transaction.on_commit(lambda: give(run_lot, lot.pk))
     return locked
 
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import logging
 from collections import Counter
-from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager
 from dataclasses import asdict
 from typing import Any
 
-from django.db import connection, transaction
+from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.devices.reading import reread
 from movelot.inventory.models import Device
+from movelot.jobs.locks import held
 from movelot.lots.holding import let_go
 from movelot.lots.kinds import MeasuredRow, kind_of
 from movelot.lots.models import Lot, Step
@@ -22,18 +22,9 @@ from movelot.problems import Problem
 log = logging.getLogger(__name__)
 
 
-@contextmanager
-def sole_driver(lot_key: int) -> Iterator[bool]:
+def sole_driver(lot_key: int) -> AbstractContextManager[bool]:
     """Whether this connection now is the lot's only driver; held until the block ends or the connection dies."""
-    name = f"{connection.settings_dict['NAME']}-lot-{lot_key}"
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT GET_LOCK(%s, 0)", [name])
-        held = cursor.fetchone()[0] == 1
-        try:
-            yield held
-        finally:
-            if held:
-                cursor.execute("SELECT RELEASE_LOCK(%s)", [name])
+    return held(f"lot-{lot_key}")
 
 
 def close(lot: Lot) -> None:

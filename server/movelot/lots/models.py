@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from django.db import models
 from django.db.models import Q
+from django.utils.timezone import now
 
 from movelot.accounts.models import User
 from movelot.inventory.models import Device
+
+# A driver says every few seconds that it is at its lot; who is silent for longer than this is dead, or has no database.
+DRIVER_SILENT_SECONDS = 30.0
 
 
 class Lot(models.Model):
@@ -44,6 +48,8 @@ class Lot(models.Model):
     changed_at = models.DateTimeField(auto_now=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
+    # When its driver last said that it is at it.
+    driven_at = models.DateTimeField(null=True)
     # When it will be done, as its driver reckons while it runs.
     expected_at = models.DateTimeField(null=True)
     # A digest of its steps as drafted: the same ones are not written again with each key typed.
@@ -73,6 +79,13 @@ class Lot(models.Model):
     @property
     def active(self) -> bool:
         return self.state in (self.State.RUNNING, self.State.HALTING)
+
+    @property
+    def undriven_seconds(self) -> float:
+        """For how long no driver has said that it is at the lot; 0 while one does, and for a lot that is not active."""
+        last = self.driven_at or self.started_at
+        silent = (now() - last).total_seconds() if self.active and last else 0.0
+        return silent if silent > DRIVER_SILENT_SECONDS else 0.0
 
 
 class Hold(models.Model):

@@ -32,6 +32,7 @@ from movelot_core.lots import Frontier, StepNode
 log = logging.getLogger(__name__)
 
 RECKONED_EVERY_SECONDS = 2.0
+SAID_EVERY_SECONDS = 3.0
 THREADS = 8
 
 
@@ -54,7 +55,7 @@ class Driver:
             for key, s in self.steps.items()
         )
         self.frontier = Frontier(graph_of(nodes, lot.barriers), self._keys(Step.State.DONE), self._running())
-        self.reckoned = 0.0
+        self.reckoned = self.said = 0.0
         self.jobs: dict[str, Job] = {}
         self.away_since: dict[str, float] = {}
         self.stop_asked: set[str] = set()
@@ -69,6 +70,7 @@ class Driver:
         with ThreadPoolExecutor(max_workers=THREADS) as threads:
             while True:
                 self.lot.refresh_from_db()
+                self._say_that_it_is_driven()
                 self._collect()
                 self._start(threads)
                 if not self.jobs and not self._running():
@@ -85,6 +87,11 @@ class Driver:
             wait([job.future for job in self.jobs.values()], settings.LOT_POLL_SECONDS, FIRST_COMPLETED)
         else:
             time.sleep(settings.LOT_POLL_SECONDS / 2)
+
+    def _say_that_it_is_driven(self) -> None:
+        if time.monotonic() - self.said > SAID_EVERY_SECONDS or not self.said:
+            self.said = time.monotonic()
+            Lot.objects.filter(pk=self.lot.pk).update(driven_at=now())
 
     def _keys(self, state: str) -> list[str]:
         return [key for key, step in self.steps.items() if step.state == state]

@@ -2,6 +2,7 @@
 
 from celery import shared_task
 
+from movelot.jobs.sending import give
 from movelot.lots.closing import sole_driver
 from movelot.lots.models import Lot
 from movelot.lots.restored import count_on, hold_back
@@ -30,7 +31,7 @@ def resume_lots() -> None:
         with sole_driver(key) as free:
             pass
         if free:
-            run_lot.delay(key)
+            give(run_lot, key)
 
 
 @shared_task

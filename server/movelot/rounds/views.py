@@ -24,6 +24,7 @@ from movelot.audit.trail import tell
 from movelot.findings.answers import FindingAnswer, answer_of, in_order
 from movelot.findings.judging import JUDGED
 from movelot.findings.models import Finding, Judged
+from movelot.health import Trouble, troubles
 from movelot.inventory.changes import Aspect
 from movelot.inventory.models import Datastore, Device, Disk, Pool
 from movelot.inventory.versions import version
@@ -165,6 +166,7 @@ class Status:
     lots: int
     active_lot: int | None
     newest_draft: int | None
+    troubles: list[Trouble]
 
 
 def revision() -> str:
@@ -187,7 +189,8 @@ class StatusView(APIView):
     def get(self, request: Request) -> Response:
         open_now = Finding.objects.filter(gone_at=None).exclude(acknowledged_until__gt=now())
         counts = dict(open_now.values_list("stage").annotate(count=Count("pk")).order_by())
-        active = list(Lot.objects.filter(state__in=[Lot.State.RUNNING, Lot.State.HALTING]).values_list("pk", flat=True))
+        states = [Lot.State.RUNNING, Lot.State.HALTING]
+        active = list(Lot.objects.filter(state__in=states).only("state", "started_at", "driven_at"))
         drafts = Lot.objects.filter(state=Lot.State.DRAFT, created_by=person(request))
         waiting = Waiting(counts, len(active))
         well = Q(state__in=[Device.State.LINKED, Device.State.IMPORTED])
@@ -200,8 +203,9 @@ class StatusView(APIView):
             findings=sum(counts.values()),
             waiting={stage.name: stage.count(waiting) for stage in stages()},
             lots=len(active),
-            active_lot=active[0] if active else None,
+            active_lot=active[0].pk if active else None,
             newest_draft=drafts.values_list("pk", flat=True).first(),
+            troubles=troubles(active),
         )
         return Response(StatusSerializer(answer).data)
 

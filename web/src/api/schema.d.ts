@@ -1879,6 +1879,7 @@ export interface components {
             lots: number;
             active_lot: number | null;
             newest_draft: number | null;
+            troubles: components["schemas"]["Trouble"][];
         };
         StepAnswer: {
             id: number;
@@ -1962,6 +1963,10 @@ export interface components {
             id: number;
             name: string;
             kind: string;
+        };
+        Trouble: {
+            part: string;
+            text: string;
         };
         UseDraft: {
             form: components["schemas"]["UseForm"];

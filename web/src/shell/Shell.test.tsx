@@ -47,6 +47,20 @@ describe("the frame", () => {
     expect(await screen.findByText(/1 away · read 10 min ago/)).toBeVisible();
   });
 
+  it("says what of Move Lot itself is down, on every page", async () => {
+    const redis = { part: "redis", text: "Redis does not answer: readings stand still." };
+    serve(answers({ "GET /api/status/": status({ troubles: [redis] }) }));
+    show();
+    expect(await screen.findByText(/Redis does not answer/)).toBeVisible();
+  });
+
+  it("says which part is down when the status itself is refused", async () => {
+    const title = "Move Lot's database does not answer.";
+    serve(answers({ "GET /api/status/": new Refusal(503, { code: "database_away", title }) }));
+    show();
+    expect(await screen.findByText(/database does not answer.*was read before/)).toBeVisible();
+  });
+
   it("goes to pages by keys", async () => {
     serve(answers());
     show();

@@ -17,6 +17,7 @@ import { PAGES, STRIP } from "./pages";
 import { TopStrip } from "./TopStrip";
 import { Tray } from "./Tray";
 import { TrayProvider, useTray } from "./trayState";
+import { Troubles } from "./Troubles";
 import { useShortcuts } from "./useShortcuts";
 import { useRevision } from "./useStatus";
 
@@ -69,7 +70,7 @@ function Frame() {
       sx={{
         height: "100vh",
         display: "grid",
-        gridTemplateRows: "52px minmax(0, 1fr)",
+        gridTemplateRows: "52px auto minmax(0, 1fr)",
         gridTemplateColumns: "minmax(0, 1fr) auto",
       }}
     >
@@ -86,6 +87,7 @@ function Frame() {
         }}
         rereading={reread.isPending ? reread.progress || "reading…" : ""}
       />
+      <Troubles />
       <Main />
       <Tray />
       {open === "find" && (

@@ -87,6 +87,7 @@ export const status = (part: Partial<Schemas["Status"]> = {}): Schemas["Status"]
   lots: 0,
   active_lot: null,
   newest_draft: null,
+  troubles: [],
   ...part,
 });
 
