@@ -7,6 +7,7 @@ the units in deploy/systemd, which run the same commands.
 from __future__ import annotations
 
 import os
+import secrets
 import subprocess
 import sys
 from dataclasses import dataclass
@@ -83,9 +84,10 @@ class Supervisor:
         lines = ["[supervisord]", *(line for line in yes if not line.endswith("="))]
         lines += [f"logfile={self.folder / 'supervisor.log'}", "logfile_maxbytes=5MB", "logfile_backups=2"]
         lines += [f"pidfile={self.folder / 'supervisor.pid'}", f"childlogdir={self.folder}"]
-        lines += ["[unix_http_server]", f"file={self.socket}", "chmod=0700", "[rpcinterface:supervisor]"]
+        account = ["username=movelot", f"password={secrets.token_urlsafe(24)}"]
+        lines += ["[unix_http_server]", f"file={self.socket}", "chmod=0700", *account, "[rpcinterface:supervisor]"]
         lines += ["supervisor.rpcinterface_factory=supervisor.rpcinterface:make_main_rpcinterface"]
-        lines += ["[supervisorctl]", f"serverurl=unix://{self.socket}"]
+        lines += ["[supervisorctl]", f"serverurl=unix://{self.socket}", *account]
         for process in kept:
             lines += self._program(process)
         return [*lines, ""]
