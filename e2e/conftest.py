@@ -80,6 +80,7 @@ class Stack:
         # As after a reset of the demo.
         (services.RUN / f"pulse-{DATABASE}").unlink(missing_ok=True)
         self.manage("prepare")
+        self.manage("add_people")
         self.people = json.loads((services.RUN / "keys" / "people.json").read_text())
         self.manage("link_standins", str(self.standins.folder / "devices.json"))
 

@@ -53,15 +53,14 @@ def manage(*words: str, quiet: bool = True) -> str:
 
 
 def prepare() -> None:
-    """Database schema, static files and people, when the code changed since the last time or there are no people."""
+    """Database schema and static files, when the code changed since the last time."""
     migrations = sorted((ROOT / "server").rglob("migrations/*.py"))
     built = sorted((ROOT / "web" / "dist").rglob("*"))
     text = os.environ.get("MOVELOT_DB_NAME", "movelot") + "".join(
         f"{file}{file.stat().st_size}{file.stat().st_mtime_ns}" for file in [*migrations, *built]
     )
     stamp, digest = RUN / "stamps" / "prepared", hashlib.sha256(text.encode()).hexdigest()
-    there = (RUN / "static").exists() and (RUN / "keys" / "people.json").exists()
-    if there and stamp.exists() and stamp.read_text() == digest:
+    if (RUN / "static").exists() and stamp.exists() and stamp.read_text() == digest:
         return
     manage("prepare")
     stamp.parent.mkdir(parents=True, exist_ok=True)
@@ -114,6 +113,7 @@ def announce(demo: bool, begun: float, supervisor: subprocess.Popen[bytes]) -> N
     """Link the stand-ins if this is the demo, then say where to go and as whom."""
     try:
         if demo:
+            manage("add_people")
             _link(_standins_up(begun))
         _wait_for(f"http://127.0.0.1:{WEB_PORT}/api/session/")
     except SystemExit as error:
@@ -121,8 +121,11 @@ def announce(demo: bool, begun: float, supervisor: subprocess.Popen[bytes]) -> N
         supervisor.terminate()
         return
     print(f"\nMove Lot is up after {time.time() - begun:.1f} s at http://127.0.0.1:{WEB_PORT}/", flush=True)
+    link = "" if demo else manage("welcome").strip()
+    if link:
+        print(f"  no administrator yet; once, within seven days:  {link}", flush=True)
     people = RUN / "keys" / "people.json"
-    if people.exists():
+    if demo and people.exists():
         for name, password in json.loads(people.read_text()).items():
             print(f"  sign in as  {name:12}  {password}", flush=True)
     print(f"Logs are in {RUN / 'logs'}. What ends is started anew.", flush=True)

@@ -10,6 +10,7 @@ anything else          500 without a trace; the log has it
 from __future__ import annotations
 
 import logging
+import math
 import sys
 from typing import Any
 
@@ -88,7 +89,8 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 
 def respond(document: dict[str, Any]) -> Response:
-    return Response(document, status=document["status"], content_type="application/problem+json")
+    headers = {"Retry-After": str(document["retry_after"])} if "retry_after" in document else None
+    return Response(document, document["status"], headers=headers, content_type="application/problem+json")
 
 
 def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
@@ -106,7 +108,13 @@ def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
         reason = str(getattr(error, "detail", "")) or "Your role may not do this."
         return respond(body(403, "not_allowed", reason, hint="Ask somebody whose role allows it."))
     if isinstance(error, (exceptions.NotAuthenticated, exceptions.AuthenticationFailed)):
-        return respond(body(401, "signed_out", "You are signed out.", hint="Sign in; what you typed is kept."))
+        answer = respond(body(401, "signed_out", "You are signed out.", hint="Sign in; what you typed is kept."))
+        answer["WWW-Authenticate"] = getattr(error, "auth_header", None) or 'Session realm="movelot"'
+        return answer
+    if isinstance(error, exceptions.Throttled):
+        seconds = math.ceil(getattr(error, "wait", None) or 1)
+        message = f"Too many requests: go on in {seconds} s."
+        return respond(body(429, "too_many", message, "This one did nothing.", "Ask less often.", retry_after=seconds))
     if isinstance(error, exceptions.APIException):
         return respond(body(error.status_code, str(error.default_code), str(error.detail)))
     away = of_database(error)

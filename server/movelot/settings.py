@@ -27,14 +27,13 @@ DEBUG = False
 ALLOWED_HOSTS = os.environ.get("MOVELOT_HOSTS", "127.0.0.1,localhost").split(",")
 WEB_PORT = int(os.environ.get("MOVELOT_PORT", "8470"))
 CSRF_TRUSTED_ORIGINS = [f"http://{host}:{WEB_PORT}" for host in ALLOWED_HOSTS]
+CSRF_TRUSTED_ORIGINS += [f"https://{host}" for host in ALLOWED_HOSTS]
 OVER_TLS = os.environ.get("MOVELOT_TLS") == "1"
 
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
-    "django.contrib.messages",
-    "django.contrib.admin",
     "django.contrib.staticfiles",
     "rest_framework",
     "drf_spectacular",
@@ -63,14 +62,15 @@ STAGES = [
     "movelot.stages.lots",
 ]
 MIDDLEWARE = [
+    "movelot.proxy.TrustedProxy",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
+    "movelot.accounts.sign_ins.SessionLimits",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     # Outside the trail, so that a call carried out once is written down once.
     "movelot.repeats.middleware.Repeats",
@@ -88,7 +88,6 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
-                "django.contrib.messages.context_processors.messages",
             ]
         },
     }
@@ -138,7 +137,19 @@ SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Strict"
 CSRF_COOKIE_SAMESITE = "Strict"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = OVER_TLS
-SESSION_COOKIE_AGE = 12 * 3600
+# Signed out after so long without anybody there, and after so long in all.
+SESSION_IDLE_MINUTES = int(os.environ.get("MOVELOT_IDLE_MINUTES", "60"))
+SESSION_HOURS = 12
+SESSION_COOKIE_AGE = SESSION_HOURS * 3600
+# Proxies that end TLS: what they say of who asked is believed. SecurityMiddleware adds HSTS to what came over TLS.
+TRUSTED_PROXIES = [address for address in os.environ.get("MOVELOT_PROXIES", "").split(",") if address]
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+SECURE_HSTS_SECONDS = 365 * 24 * 3600
+# Requests a minute: pages ask a few times a second at most.
+PERSON_REQUESTS_PER_MINUTE = 3000
+TOKEN_REQUESTS_PER_MINUTE = 600
+STRANGER_REQUESTS_PER_MINUTE = 300
+TRIES_PER_MINUTE = 30
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 # Styles are put into the page by the component library at run time; scripts never are.
@@ -171,7 +182,8 @@ USE_TZ = True
 TIME_ZONE = "UTC"
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["movelot.accounts.session.SessionSignIn"],
+    "DEFAULT_AUTHENTICATION_CLASSES": ["movelot.accounts.tokens.TokenSignIn", "movelot.accounts.session.SessionSignIn"],
+    "DEFAULT_THROTTLE_CLASSES": ["movelot.accounts.rates.PerMinute"],
     "DEFAULT_PERMISSION_CLASSES": ["movelot.accounts.roles.ReadsOrRole"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_PAGINATION_CLASS": "movelot.inventory.paging.Pages",
@@ -190,6 +202,11 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "0.1.0",
     "DESCRIPTION": "Readings, findings, plans and lots. Errors are RFC 9457 problem details.",
     "SERVE_INCLUDE_SCHEMA": False,
+    "SERVE_PERMISSIONS": [
+        "rest_framework.permissions.AllowAny"
+        if os.environ.get("MOVELOT_OPEN_SCHEMA") == "1"
+        else "rest_framework.permissions.IsAuthenticated"
+    ],
     "COMPONENT_SPLIT_REQUEST": True,
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",

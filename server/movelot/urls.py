@@ -1,6 +1,5 @@
-"""All addresses: the API under /api, the admin for support, and the front end for everything else."""
+"""All addresses: the API under /api, what a watch asks, and the front end for everything else."""
 
-from django.contrib import admin
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import include, path, re_path
@@ -8,11 +7,13 @@ from django.views.decorators.csrf import csrf_exempt, ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
-from movelot.accounts.views import SessionView
+from movelot.accounts.addresses import ADDRESSES
 from movelot.audit.views import EntryList, ExportView, ProofView
-from movelot.devices.views import DeviceListView, DeviceView, ProbeView, RereadView
+from movelot.devices.network_views import NetworksView, NetworkView
+from movelot.devices.views import AccountView, DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.health import healthz, readyz
 from movelot.inventory.label_views import LabelsView
+from movelot.inventory.retention_views import RetentionView
 from movelot.inventory.views import DiskList
 from movelot.jobs.views import JobFileView, JobView
 from movelot.lots.views import LotViews
@@ -38,11 +39,15 @@ def no_such_call(request: HttpRequest) -> JsonResponse:
 
 api = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
-    path("session/", SessionView.as_view()),
+    *ADDRESSES,
     path("devices/", DeviceListView.as_view()),
     path("devices/probe/", ProbeView.as_view()),
     path("devices/reread/", RereadView.as_view()),
     path("devices/<int:pk>/", DeviceView.as_view()),
+    path("devices/<int:pk>/account/", AccountView.as_view()),
+    path("networks/", NetworksView.as_view()),
+    path("networks/<int:pk>/", NetworkView.as_view()),
+    path("retention/", RetentionView.as_view()),
     path("jobs/<int:pk>/", JobView.as_view()),
     path("jobs/<int:pk>/file/", JobFileView.as_view()),
     path("audit/", EntryList.as_view()),
@@ -58,7 +63,6 @@ urlpatterns = [
     path("healthz", healthz),
     path("readyz", readyz),
     path("api/", include(api)),
-    path("admin/", admin.site.urls),
     re_path(r"^(?!static/).*$", front_end),
 ]
 handler500 = "movelot.problems.server_error"

@@ -18,6 +18,7 @@ from movelot.balance.plans import ClearPlan, clear_plan
 from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
+from movelot.devices.models import AllowedNetwork
 from movelot.devices.reading import collect
 from movelot.findings.judging import judge_due
 from movelot.inventory.follow.shared import path_listing, path_sets
@@ -40,6 +41,7 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any, standin_proce
     with django_db_blocker.unblock():
         cache.clear()
         standin_process.control("reset")
+        AllowedNetwork.objects.create(cidr="127.0.0.0/8", note="stand-ins", added_by="tests")
         for card in standin_process.cards.values():
             link_card(card)
         collect(Device.objects.all())
@@ -49,6 +51,7 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any, standin_proce
             ("ines.marrow", Role.VIRTUALIZATION),
             ("tobias.wren", Role.STORAGE),
             ("auditor", Role.AUDITOR),
+            ("una.keel", Role.ADMINISTRATOR),
         ):
             User.objects.create_user(name, password=PASSWORD, role=role)
 

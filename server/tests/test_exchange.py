@@ -154,7 +154,8 @@ def test_yaml_links_an_array_and_grants_its_pools_with_one_file(unlinked: StandI
         ("- 1\n- 2", "yaml", "lists_missing"),
         ("links: text", "yaml", "lists_missing"),
         ("links: []", "yaml", "nothing_to_import"),
-        ("!!python/object/apply:os.system ['true']", "yaml", "yaml_unreadable"),
+        ("!!python/object/apply:os.system ['true']", "yaml", "lists_missing"),
+        ("[" * 5000, "yaml", "yaml_unreadable"),
         ("array,pool,quota\n" + "a,b,\n" * (ROWS_MAX + 1), "csv", "too_many_rows"),
     ],
 )
@@ -171,10 +172,21 @@ def test_columns_may_stand_in_any_order_with_others_between() -> None:
 
 
 def test_nested_values_count_as_missing() -> None:
-    bomb = "a: &a [x, x]\nb: &b [*a, *a]\nlinks:\n  - {address: *b, user: {a: 1}, password: 7, fingerprint: null}\n"
+    bomb = "a: &a [x, x]\nb: &b [*a, *a]\nlinks:\n  - {address: *b, user: {a: 1}, password: 7, fingerprint: }\n"
     (row,) = rows_in(bomb, "yaml")
     assert row.missing == ["address", "user", "fingerprint"]
     assert row.values["password"] == "7"
+
+
+@pytest.mark.parametrize("password", ["012345", "yes", "1e3", "0x1F", "12:30:45", "2026-01-01", "null", "~"])
+def test_a_password_in_yaml_is_what_is_written(password: str) -> None:
+    text = f"links:\n  - {{address: a, user: u, password: {password}, fingerprint: AA}}\n"
+    assert rows_in(text, "yaml")[0].values["password"] == password
+
+
+def test_a_lone_carriage_return_ends_a_line() -> None:
+    rows = rows_in("array,pool,quota\rgranite,granite-fast,1 TiB\rgranite,granite-mixed,", "csv")
+    assert [row.values["pool"] for row in rows] == ["granite-fast", "granite-mixed"]
 
 
 TEXT = st.text(st.characters(codec="utf-8", exclude_categories=["C"]), max_size=8)

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import re
+import time
 import zipfile
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -82,6 +83,12 @@ def unlink_all() -> None:
     for durable in (Disk, Machine, Datastore, Device):
         durable.known.all().delete()
     everything_changed()
+
+
+@pytest.fixture
+def api(db: None) -> APIClient:
+    """The API as the storage team sees it: only they take grants in."""
+    return signed_in("tobias.wren")
 
 
 @pytest.fixture
@@ -518,3 +525,85 @@ def test_the_documentation_names_every_table_and_column() -> None:
         part = text.split(f"**{table.name}**")[1].split("\n**")[0]
         named = [column.name for column in table.columns if not re.fullmatch(r"h\d\d", column.name)]
         assert [name for name in named if f"`{name}`" not in part] == []
+
+
+def test_grants_of_a_package_are_taken_in_for_the_storage_team_only(demo: Any, api: APIClient, ines: User) -> None:
+    answer = send(signed_in("ines.marrow"), zipped(demo)).json()
+    assert (answer["imported"], answer["grants_left_out"]) == (True, len(demo["grants"]))
+    assert not Grant.objects.exists()
+    demo["grants"][0]["granted_by"] = "the.president"
+    assert send(api, zipped(demo)).json()["grants_left_out"] == 0
+    assert set(Grant.objects.values_list("granted_by", flat=True)) == {"tobias.wren"}
+    # Of anybody else's import they stay as they are.
+    demo["grants"] = []
+    send(signed_in("ines.marrow"), zipped(demo))
+    assert Grant.objects.exists()
+
+
+def bomb(content: bytes, name: str = "hosts.csv") -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(name, content)
+    return out.getvalue()
+
+
+def corrupt() -> bytes:
+    """A zip whose deflated bytes are not what their checksum says."""
+    whole = bytearray(bomb(bytes(range(256)) * 40))
+    whole[60:90] = bytes(30)
+    return bytes(whole)
+
+
+@pytest.mark.parametrize(
+    ("content", "code"),
+    [
+        (bomb(b"name\n" + b"," * 30 * 1024**2), "package_too_large"),
+        (bomb(b"[" * 900_000, "datapackage.json"), "descriptor_unreadable"),
+        (corrupt(), "no_package"),
+        (b"PK\x03\x04", "no_package"),
+    ],
+    ids=["made to grow", "nested", "corrupt", "cut"],
+)
+def test_a_package_made_to_do_harm_is_refused_soon(estate: StandIns, api: APIClient, content: bytes, code: str) -> None:
+    before = Device.objects.count()
+    begun = time.process_time()
+    assert send(api, content).json()["code"] == code
+    assert time.process_time() - begun < 3
+    assert Device.objects.count() == before
+
+
+def test_a_cell_without_end_is_a_fault_of_its_row(demo: dict[str, Any], api: APIClient) -> None:
+    demo["machines"][3]["os"] = "x" * (1024**2 + 1)
+    first = send(api, zipped(demo)).json()["faults"][0]
+    assert (first["file"], first["row"]) == ("machines.csv", 5)
+
+
+def test_a_day_that_there_is_not_and_an_unknown_power_are_faults(demo: dict[str, Any], api: APIClient) -> None:
+    demo["machines"][0]["power"] = "Maybe"
+    first = send(api, zipped(demo)).json()["faults"][0]
+    assert (first["column"], first["value"]) == ("power", "Maybe")
+    demo["machines"][0]["power"] = "On"
+    demo["fills"] = [{**demo["fills"][0], "day": "2024-99-99"}]
+    first = send(api, zipped(demo)).json()["faults"][0]
+    assert (first["column"], first["value"]) == ("day", "2024-99-99")
+
+
+def test_the_cause_is_told_and_not_all_that_follows_from_it(demo: dict[str, Any], api: APIClient) -> None:
+    follow = sum(row.get("host") == "quay-01" for table in demo.values() for row in table)
+    assert follow > 40
+    next(row for row in demo["hosts"] if row["name"] == "quay-01")["name"] = ""
+    faults = send(api, zipped(demo)).json()["faults"]
+    assert (faults[0]["file"], faults[0]["column"]) == ("hosts.csv", "name")
+    assert len(faults) < 20
+    assert all("put right first" in fault["expected"] for fault in faults[1:])
+
+
+@pytest.mark.parametrize("text", ["=1+2", "+x", "-x", "@x", "'=x", "''=x", "'x", "plain"])
+def test_no_text_is_a_formula_in_a_package_and_it_comes_back(estate: StandIns, api: APIClient, text: str) -> None:
+    Machine.objects.filter(name="payroll").update(os=text)
+    content = package(WHEN)
+    cell = next(row["os"] for row in tables_of(content)["machines"] if row["name"] == "payroll")
+    assert not re.match(r"[=+@-]", cell)
+    unlink_all()
+    assert send(api, content).json()["imported"]
+    assert Machine.objects.get(name="payroll").os == text

@@ -68,7 +68,6 @@ def test_what_was_asked_for_while_redis_was_away_is_taken_up_later(
 
         raise Away("connection refused")
 
-
     with monkeypatch.context() as gone:
         gone.setattr(do_job, "apply_async", away)
         with django_capture_on_commit_callbacks(execute=True):

@@ -38,4 +38,31 @@ class ReadsOrStorage(ReadsOrRole):
     def has_permission(self, request: Request, view: APIView) -> bool:
         if request.method in SAFE_METHODS:
             return super().has_permission(request, view)
-        return bool(request.user.is_authenticated and request.user.role == "storage")
+        return bool(request.user.is_authenticated and request.user.grants_pools)
+
+
+class Administrators(BasePermission):
+    """Only administrators, also to read: who the others are and from where they sign in concerns nobody else."""
+
+    message = "This is for administrators."
+
+    def has_permission(self, request: Request, view: APIView) -> bool:
+        return bool(request.user.is_authenticated and request.user.administers)
+
+
+class InPerson(BasePermission):
+    """Whoever is signed in, in a browser: a token makes no tokens and sets no password."""
+
+    message = "A token may not do this; sign in."
+
+    def has_permission(self, request: Request, view: APIView) -> bool:
+        return bool(request.user.is_authenticated and request.auth is None)
+
+
+class AdministratorsInPerson(InPerson):
+    """Administrators in a browser."""
+
+    message = "This is for administrators who are signed in."
+
+    def has_permission(self, request: Request, view: APIView) -> bool:
+        return super().has_permission(request, view) and person(request).administers

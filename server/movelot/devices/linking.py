@@ -6,37 +6,42 @@ from urllib.parse import urlsplit
 
 from movelot.devices.certificate import Shown, shown_by
 from movelot.devices.errors import DeviceError
+from movelot.devices.networks import demand_allowed
 from movelot.devices.reading import reread
 from movelot.devices.sealing import seal
 from movelot.devices.session import ROOT, DeviceSession, Resource
 from movelot.inventory.models import Device
+from movelot.inventory.store import unlink
 from movelot.problems import Problem
 
 UNCHANGED = "No device was linked."
+HOST_MAX = 253
+NAME_MAX = 64
 
 
 def clean_address(text: str) -> str:
     """An address as https://host:port. Raises Problem for anything else."""
-    parts = urlsplit(text.strip() if "://" in text else f"https://{text.strip()}")
+    typed = text.strip()
     try:
-        port = parts.port
+        parts = urlsplit(typed if "://" in typed else f"https://{typed}")
+        host, port = parts.hostname or "", parts.port or 443
+        # A name of a host has labels of at most 63 characters; an address in brackets is checked by urlsplit.
+        fits = ":" in host or 0 < len(host.encode("idna")) <= HOST_MAX
     except ValueError:
-        port = -1
-    if parts.scheme != "https" or not parts.hostname or port == -1 or parts.path.strip("/"):
-        raise Problem(
-            422,
-            "address_unreadable",
-            f"“{text.strip()}” is not an address of a device.",
-            UNCHANGED,
-            "Write https://address:port.",
-        )
-    return f"https://{parts.hostname}:{port or 443}"
+        fits = False
+    if not fits or parts.scheme != "https" or parts.username or parts.query or parts.fragment or parts.path.strip("/"):
+        message = f"“{typed[:80]}” is not an address of a device."
+        raise Problem(422, "address_unreadable", message, UNCHANGED, "Write https://address:port.")
+    return f"https://{f'[{host}]' if ':' in host else host}:{port}"
 
 
 def probe(address: str) -> Shown:
-    """The certificate that the device at ``address`` shows. Raises Problem when nothing answers."""
+    """The certificate that the device at ``address`` shows. Problem when nothing answers, or it may not be there."""
+    url = clean_address(address)
+    parts = urlsplit(url)
     try:
-        return shown_by(clean_address(address))
+        demand_allowed(parts.hostname or "", parts.port or 443)
+        return shown_by(url)
     except DeviceError as error:
         raise Problem(
             502, error.code, error.message, UNCHANGED, "Check address, port and the network between."
@@ -63,6 +68,9 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
         root = session.get(ROOT)
     except DeviceError as error:
         raise Problem(502, error.code, error.message, UNCHANGED, "Check the account and try again.") from error
+    if not isinstance(root.get("Name"), str) or not 0 < len(root["Name"]) <= NAME_MAX:
+        message = "This device does not say its name, or one that is too long."
+        raise Problem(502, "device_odd", message, UNCHANGED, "Set its name, at the device itself.")
     kind = Device.Kind.ARRAY if "Storage" in root else Device.Kind.HOST if "Systems" in root else None
     if kind is None:
         raise Problem(
@@ -94,9 +102,28 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
     device.sealed_password, device.certificate_pem, device.fingerprint = seal(password), shown.pem, shown.fingerprint
     device.gone_at, device.unlinked, device.state = None, 0, Device.State.LINKED
     device.save()
-    reread([device])
+    try:
+        reread([device])
+    except Exception:
+        # Whatever it was, nobody is left with a link that they were told is not there.
+        unlink(device)
+        raise
     device.refresh_from_db()
     return device
+
+
+def change_account(device: Device, user: str, password: str) -> None:
+    """Use another account from now on, once the device takes it; then read the device. Problem where it does not."""
+    session = DeviceSession(device.name, device.address, user, password, device.fingerprint)
+    try:
+        session.get(ROOT)
+    except DeviceError as error:
+        kept = f"{device.name} is still read as {device.user}."
+        raise Problem(502, error.code, error.message, kept, "Check the account and try again.") from error
+    device.user, device.sealed_password = user, seal(password)
+    device.save(update_fields=["user", "sealed_password"])
+    reread([device])
+    device.refresh_from_db()
 
 
 def _known_before(kind: str, root: Resource) -> Device | None:

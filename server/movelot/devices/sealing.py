@@ -1,11 +1,15 @@
-"""Passwords of devices at rest: Fernet (AES-128-CBC with HMAC-SHA256) under a key file outside the database."""
+"""Secrets at rest: Fernet (AES-128-CBC with HMAC-SHA256) under keys in a file outside the database.
 
-from cryptography.fernet import Fernet
+The file has a key a line: the first seals, all of them unseal. So a key is replaced without a moment at which something
+cannot be read (``manage.py rotate_key``).
+"""
+
+from cryptography.fernet import Fernet, MultiFernet
 from django.conf import settings
 
 
-def _fernet() -> Fernet:
-    return Fernet(settings.DEVICE_SECRET_KEY_FILE.read_text().strip().encode())
+def _fernet() -> MultiFernet:
+    return MultiFernet([Fernet(key.encode()) for key in settings.DEVICE_SECRET_KEY_FILE.read_text().split()])
 
 
 def seal(password: str) -> bytes:
@@ -13,5 +17,10 @@ def seal(password: str) -> bytes:
 
 
 def unseal(sealed: bytes) -> str:
-    """The password; raises cryptography.fernet.InvalidToken if the key file is not the one it was sealed with."""
+    """The password; raises cryptography.fernet.InvalidToken if it was sealed with none of the keys in the file."""
     return _fernet().decrypt(bytes(sealed)).decode()
+
+
+def seal_anew(sealed: bytes) -> bytes:
+    """The same secret under the first key."""
+    return _fernet().rotate(bytes(sealed))

@@ -16,7 +16,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
 from movelot.audit.trail import tell
-from movelot.devices.linking import link, pin_again, probe
+from movelot.devices.linking import change_account, link, pin_again, probe
 from movelot.devices.tasks import collect_telemetry
 from movelot.inventory.capabilities import label_of
 from movelot.inventory.models import Device
@@ -132,6 +132,25 @@ class DeviceListView(APIView):
         tell(request, f"device {device.name}", None, {"url": device.url, "user": device.user})
         give(collect_telemetry)
         return Response(DeviceSerializer(answer_of(device)).data, status.HTTP_201_CREATED)
+
+
+class AccountSerializer(serializers.Serializer[dict[str, str]]):
+    user = serializers.CharField(max_length=64)
+    password = serializers.CharField(max_length=200, trim_whitespace=False, write_only=True)
+
+
+class AccountView(APIView):
+    """The account that a device is read with: use another one, or another password, once the device takes it."""
+
+    @extend_schema(request=AccountSerializer, responses=DeviceSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        given = AccountSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        device = get_object_or_404(Device.objects.exclude(state=Device.State.IMPORTED), pk=pk)
+        before = device.user
+        change_account(device, **given.validated_data)
+        tell(request, f"device {device.name}", {"user": before}, {"user": device.user})
+        return Response(DeviceSerializer(answer_of(device)).data)
 
 
 class ProbeView(APIView):

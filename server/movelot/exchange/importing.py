@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from movelot.accounts.models import Role, User
+from movelot.accounts.models import User
 from movelot.devices.linking import clean_address, link, probe
 from movelot.exchange.rows import LINK, Row
 from movelot.inventory.models import Device, Pool
@@ -60,7 +60,7 @@ def _link(row: Row, dry: bool) -> tuple[str, str]:
 
 
 def _grant(row: Row, person: User, dry: bool) -> tuple[str, str]:
-    if person.role != Role.STORAGE:
+    if not person.grants_pools:
         raise Problem(403, "not_allowed", "Pools are granted by the storage team.", hint="Ask them to import it.")
     pool = (
         Pool.objects.filter(name=row.values["pool"], device__name=row.values["array"])

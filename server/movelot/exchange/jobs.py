@@ -36,13 +36,14 @@ class TableCount:
 class PackageAnswer:
     """What a package holds and all that is wrong with it; ``imported`` says whether it was taken in.
 
-    ``faults`` are the first 500 of ``fault_count``.
+    ``faults`` are the first 500 of ``fault_count``. ``grants_left_out`` are rows for the storage team alone.
     """
 
     imported: bool
     tables: list[TableCount]
     faults: list[Fault]
     fault_count: int
+    grants_left_out: int
 
 
 @dataclass
@@ -86,9 +87,10 @@ class ImportPackage(JobKind[PackageAnswer]):
         taken = not running.params["dry_run"] and not found.faults.count
         if taken:
             running.progress("storing it")
-            store(found, running.person.username)
+            store(found, running.person)
+        left_out = 0 if running.person.grants_pools else len(found.rows.get("grants", []))
         tables = [TableCount(table, len(rows)) for table, rows in found.rows.items() if rows]
-        return PackageAnswer(taken, tables, found.faults.first, found.faults.count)
+        return PackageAnswer(taken, tables, found.faults.first, found.faults.count, left_out)
 
 
 class ExportPackage(JobKind[PackageMade]):

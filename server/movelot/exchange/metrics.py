@@ -12,6 +12,7 @@ import io
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Any
 
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
@@ -62,7 +63,15 @@ def take_in(text: str, written_as: str) -> Taken:
 
 
 def _from_csv(text: str) -> Iterator[Sample]:
-    reader = csv.reader(io.StringIO(text.lstrip("\ufeff")))
+    reader = csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""))
+    try:
+        yield from _samples_of(reader)
+    except csv.Error as error:
+        message = f"Line {reader.line_num} is not CSV: {error}."
+        raise Problem(422, "csv_unreadable", message, UNCHANGED, "Check its quotes.") from None
+
+
+def _samples_of(reader: Any) -> Iterator[Sample]:
     heads = [head.strip().lower() for head in next(reader, [])]
     if heads != HEADS:
         message = f"Line 1 has the columns {', '.join(heads) or 'of nothing'}."

@@ -8,16 +8,28 @@ from __future__ import annotations
 import csv
 import io
 import json
+import lzma
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import IO, Any
 
 from movelot.exchange.tables import TABLE, TABLES, Column, Table
 from movelot.problems import Problem
+from movelot.spreadsheet import as_meant
 
+# A cell that is longer is a fault of its row.
+csv.field_size_limit(1024**2)
 UNPACKED_MAX = 512 * 1024**2
+# Tables of real estates shrink to a tenth or so; what shrinks to less than this was made to fill our memory.
+SHRUNK_MAX = 250
+SMALL_BYTES = 1024**2
+DESCRIPTOR_MAX = 1024**2
+ROWS_MAX = 4_000_000
 FAULTS_KEPT = 500
+# With so many, nobody reads on, and nor do we.
+FAULTS_MAX = 20_000
 UNCHANGED = "Nothing was imported."
 TRUE, FALSE = {"true", "yes", "1"}, {"false", "no", "0"}
 WHOLE_MAX = 2**63 - 1
@@ -25,6 +37,7 @@ TEXT_MAX = 200
 LONG = {"paths", "ways", "contents", "initiators", "subsystems", "sessions", "chap", "clients", "detail"}
 
 Row = dict[str, Any]
+CsvReader = Any  # the csv module has no public name for it
 
 
 @dataclass(frozen=True)
@@ -47,6 +60,13 @@ class Faults:
 
     def add(self, table: Table, row: int | None, column: str, value: str, expected: str) -> None:
         self.count += 1
+        if self.count > FAULTS_MAX:
+            message = f"More than {FAULTS_MAX} values are wrong, so the rest was not looked at."
+            first = self.first[0]
+            hint = (
+                f"The first is in {first.file}, row {first.row}, column {first.column}: {first.expected} was expected."
+            )
+            raise Problem(422, "too_many_faults", message, UNCHANGED, hint)
         if len(self.first) < FAULTS_KEPT:
             self.first.append(Fault(f"{table.name}.csv", row, column, value[:80], expected))
 
@@ -63,11 +83,9 @@ def read_package(file: IO[bytes]) -> Package:
     """The tables of a zipped Data Package. Problem for a file that is none."""
     try:
         with zipfile.ZipFile(file) as archive:
-            if sum(entry.file_size for entry in archive.infolist()) > UNPACKED_MAX:
-                message = "Unpacked, the package would be larger than 512 MiB."
-                raise Problem(422, "package_too_large", message, UNCHANGED, "Leave loads or fills out.")
+            _demand_sane_sizes(archive.infolist())
             texts = _texts(archive)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError):
+    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, OSError, RuntimeError, NotImplementedError):
         message = "This file is no zip that can be read."
         raise Problem(422, "no_package", message, UNCHANGED, "Zip datapackage.json and its CSV files.") from None
     faults = Faults()
@@ -78,15 +96,27 @@ def read_package(file: IO[bytes]) -> Package:
     return Package(whole, faults)
 
 
+def _demand_sane_sizes(entries: list[zipfile.ZipInfo]) -> None:
+    """Problem 422 for files that would not fit, or that were made to grow; no more is unpacked than is said here."""
+    if sum(entry.file_size for entry in entries) > UNPACKED_MAX:
+        message = "Unpacked, the package would be larger than 512 MiB."
+        raise Problem(422, "package_too_large", message, UNCHANGED, "Leave loads or fills out.")
+    for entry in entries:
+        if entry.file_size > max(SMALL_BYTES, SHRUNK_MAX * entry.compress_size):
+            message = f"{entry.filename[:80]} grows {entry.file_size // max(entry.compress_size, 1)} times unpacked."
+            raise Problem(422, "package_too_large", message, UNCHANGED, "Zip the tables of an estate, nothing else.")
+
+
 def _texts(archive: zipfile.ZipFile) -> dict[str, str]:
     """The text of each table, by the paths that datapackage.json names; without it by ``<table>.csv``."""
     names = {name.rsplit("/", 1)[-1]: name for name in archive.namelist()}
     paths = {table.name: f"{table.name}.csv" for table in TABLES}
     if "datapackage.json" in names:
         try:
-            document = json.loads(archive.read(names["datapackage.json"]))
+            with archive.open(names["datapackage.json"]) as described:
+                document = json.loads(described.read(DESCRIPTOR_MAX))
             listed = {str(each["name"]): str(each["path"]) for each in document["resources"]}
-        except (ValueError, KeyError, TypeError):
+        except (ValueError, KeyError, TypeError, RecursionError):
             message = "datapackage.json names no resources."
             raise Problem(422, "descriptor_unreadable", message, UNCHANGED, "See docs/formats.md.") from None
         paths = {name: path for name, path in listed.items() if name in TABLE}
@@ -108,7 +138,15 @@ def _rows(table: Table, text: str | None, faults: Faults) -> Iterator[Row]:
         if table.needed:
             faults.add(table, None, "", "", f"a file with the columns {', '.join(table.heads)}")
         return
-    reader = csv.reader(io.StringIO(text))
+    reader = csv.reader(io.StringIO(text, newline=""))
+    try:
+        yield from _rows_of(table, reader, faults)
+    except csv.Error as error:
+        # What follows cannot be told apart any more.
+        faults.add(table, reader.line_num, "", "", f"CSV ({error})")
+
+
+def _rows_of(table: Table, reader: CsvReader, faults: Faults) -> Iterator[Row]:
     heads = [head.strip() for head in next(reader, [])]
     missing = [column.name for column in table.columns if column.required and column.name not in heads]
     for name in missing:
@@ -117,12 +155,15 @@ def _rows(table: Table, text: str | None, faults: Faults) -> Iterator[Row]:
         return
     places = [(column, heads.index(column.name), _parser(column)) for column in table.columns if column.name in heads]
     absent = {column.name: None for column in table.columns if column.name not in heads}
-    for cells in reader:
+    for n, cells in enumerate(reader):
+        if n >= ROWS_MAX:
+            message = f"{table.name}.csv has more than {ROWS_MAX} rows."
+            raise Problem(422, "too_many_rows", message, UNCHANGED, "Leave loads or fills out.")
         if not any(cells):
             continue
         row: Row = {"row": reader.line_num, "faulty": False, **absent}
         for column, place, parse in places:
-            cell = cells[place].strip() if place < len(cells) else ""
+            cell = as_meant(cells[place].strip()) if place < len(cells) else ""
             try:
                 row[column.name] = parse(cell)
             except ValueError:
@@ -188,7 +229,13 @@ def _check_keys(rows: dict[str, list[Row]], faults: Faults) -> None:
 def _check_reference(table: Table, column: Column, rows: dict[str, list[Row]], faults: Faults) -> None:
     target, name = column.to or ("", "")
     known = {row[name] for row in rows[target]}
-    for row in rows[table.name]:
-        value = row[column.name]
-        if value is not None and value not in known:
-            faults.add(table, row["row"], column.name, str(value), f"one that {target}.csv has as {name}")
+    lost = [row for row in rows[table.name] if row[column.name] is not None and row[column.name] not in known]
+    if lost and None in known:
+        # Which ones are named by a row that cannot be read is not known: the cause is told, and what follows in one.
+        for row in lost:
+            row["faulty"] = True
+        expected = f"{target}.csv put right first: {len(lost)} rows from here on name a {name} that is not there"
+        faults.add(table, lost[0]["row"], column.name, str(lost[0][column.name]), expected)
+        return
+    for row in lost:
+        faults.add(table, row["row"], column.name, str(row[column.name]), f"one that {target}.csv has as {name}")

@@ -52,7 +52,16 @@ def rows_in(text: str, written_as: str) -> list[Row]:
 
 
 def _from_csv(text: str) -> list[Row]:
-    reader = csv.DictReader(io.StringIO(text.lstrip("\ufeff")), skipinitialspace=True)
+    reader = csv.DictReader(io.StringIO(text.lstrip("\ufeff"), newline=""), skipinitialspace=True)
+    try:
+        return _records(reader)
+    except csv.Error as error:
+        # Not what the line says: it may be a password.
+        message = f"Line {reader.line_num} is not CSV: {error}."
+        raise Problem(422, "csv_unreadable", message, UNCHANGED, "Check its quotes.") from None
+
+
+def _records(reader: csv.DictReader[str]) -> list[Row]:
     heads = {head.strip().lower() for head in reader.fieldnames or []}
     kind = next((kind for kind, columns in COLUMNS.items() if set(columns) <= heads), None)
     if kind is None:
@@ -72,8 +81,9 @@ def _from_csv(text: str) -> list[Row]:
 
 def _from_yaml(text: str) -> list[Row]:
     try:
-        document = yaml.safe_load(text)
-    except yaml.YAMLError as error:
+        # As it is written: 012345 is a password, not a number.
+        document = yaml.load(text, Loader=yaml.BaseLoader)
+    except (yaml.YAMLError, RecursionError) as error:
         mark = getattr(error, "problem_mark", None)
         where = f"Line {mark.line + 1}, column {mark.column + 1}" if mark else "The text"
         raise Problem(422, "yaml_unreadable", f"{where} is not YAML.", UNCHANGED, "Check indents and quotes.") from None
@@ -91,4 +101,4 @@ def _from_yaml(text: str) -> list[Row]:
 def _values(kind: str, given: dict[Any, Any]) -> dict[str, str]:
     """The columns of ``kind`` as text. Only plain values count: nested ones could be written to grow without end."""
     plain = {name: given.get(name) for name in COLUMNS[kind]}
-    return {name: str(value).strip() if isinstance(value, str | int | float) else "" for name, value in plain.items()}
+    return {name: value.strip() if isinstance(value, str) else "" for name, value in plain.items()}

@@ -9,6 +9,7 @@ import numpy as np
 from django.db import transaction
 from django.utils.timezone import now
 
+from movelot.accounts.models import User
 from movelot.exchange.as_readings import array_reading, host_reading, rows_by_host
 from movelot.exchange.reading import Package, Row
 from movelot.exchange.tables import HOUR_COLUMNS
@@ -25,10 +26,11 @@ HOSTS_AT_ONCE = 50
 MEASURES = {"read_iops": 0, "write_iops": 1, "kib": 2}
 
 
-def store(package: Package, person: str) -> None:
+def store(package: Package, person: User) -> None:
     """Make the imported part of the inventory be ``package``; what is linked stays untouched.
 
-    ``check_meaning`` has to have found no fault. Either all of it is stored, or nothing.
+    ``check_meaning`` has to have found no fault. Either all of it is stored, or nothing. Grants are taken in for the
+    storage team only; of anybody else's package they are left as they were.
     """
     rows, moment = package.rows, now()
     with transaction.atomic():
@@ -69,7 +71,7 @@ def _forget_others(devices: dict[str, models.Device]) -> None:
     forget_unmounted()
 
 
-def _settle(rows: dict[str, list[Row]], person: str) -> None:
+def _settle(rows: dict[str, list[Row]], person: User) -> None:
     """What no device says: ceilings, grants, pins, and the curves that were learned elsewhere."""
     for row in rows["clusters"]:
         group = models.BalanceGroup.objects.filter(cluster__name=row["name"]).first()
@@ -90,22 +92,28 @@ def _settle(rows: dict[str, list[Row]], person: str) -> None:
         joined[DAYS[row["day"]]] = values
         pool.coincidence = joined.tobytes()
     models.Pool.objects.bulk_update(pools.values(), [*CURVE, *FIT, "coincidence"], batch_size=200)
-    models.Grant.objects.filter(pool__in=pools.values()).delete()
-    models.Grant.objects.bulk_create(
-        models.Grant(
-            pool=pools[row["array"], row["pool"]],
-            quota_bytes=row["quota_bytes"],
-            granted_by=row["granted_by"] or person,
-            granted_at=now(),
-        )
-        for row in rows["grants"]
-    )
+    if person.grants_pools:
+        _grant(rows["grants"], pools, person)
     _label(rows["labels"])
     pinned = [row["identity"] for row in rows["disks"] if row["pinned"]]
     disks = models.Disk.objects.filter(machine__placement__host__state=models.Device.State.IMPORTED)
     _place(list(disks.filter(placement=None, raw_serial="")), rows["disks"])
     disks.exclude(identity__in=pinned).update(pinned=False)
     disks.filter(identity__in=pinned).update(pinned=True)
+
+
+def _grant(rows: list[Row], pools: dict[tuple[str, str], models.Pool], person: User) -> None:
+    """Whoever imports them grants them, whatever the file says of who did once."""
+    models.Grant.objects.filter(pool__in=pools.values()).delete()
+    models.Grant.objects.bulk_create(
+        models.Grant(
+            pool=pools[row["array"], row["pool"]],
+            quota_bytes=row["quota_bytes"],
+            granted_by=person.username,
+            granted_at=now(),
+        )
+        for row in rows
+    )
 
 
 def _label(rows: list[Row]) -> None:

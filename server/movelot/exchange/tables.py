@@ -382,7 +382,7 @@ TABLES: tuple[Table, ...] = (
             _text("host", "the host it runs on", to=_HOST),
             _may("os", "operating system"),
             _may("address", "its address"),
-            _may("power", "On (when left empty) or Off"),
+            _may("power", "On when left empty", choices=("On", "Off", "Paused", "PoweringOn", "PoweringOff")),
             _may("identity", "what it keeps on every host, such as its UUID; its name when left empty"),
         ),
         ("host", "name"),

@@ -18,6 +18,7 @@ from movelot.exchange.tables import TABLES, descriptor
 from movelot.inventory import models
 from movelot.inventory.capabilities import label_of
 from movelot.inventory.labels import LABELLED
+from movelot.spreadsheet import harmless
 from movelot_core.fabric.paths import ISCSI, NVME
 from movelot_core.latency import HOURS
 
@@ -55,7 +56,7 @@ def _cell(value: Any) -> Any:
         return "true" if value else "false"
     if isinstance(value, float):
         return f"{value:.9g}"
-    return value
+    return harmless(value)
 
 
 def _pairs(values: dict[str, Any]) -> str:

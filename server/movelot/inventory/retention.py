@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
-from django.conf import settings
 from django.db import transaction
 from django.db.models import Q
 
-from movelot.inventory.models import Datastore, Device, Disk, Durable, Machine, Pool, Volume
+from movelot.inventory.models import Datastore, Device, Disk, Durable, Machine, Pool, Retention, Volume
 
 # Those that others hang on come last.
 KEPT: tuple[type[Durable], ...] = (Disk, Machine, Datastore, Volume, Pool, Device)
@@ -19,7 +18,7 @@ def forget_gone(moment: datetime) -> int:
 
     A device that lots name stays, as the history would lose its name.
     """
-    before = moment - timedelta(days=settings.GONE_KEPT_DAYS)
+    before = moment - timedelta(days=Retention.now().gone_days)
     count = 0
     with transaction.atomic():
         for model in KEPT:

@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
-from django.conf import settings
 from django.db import transaction
 
 from movelot.inventory.bulk import insert
@@ -21,6 +20,7 @@ from movelot.inventory.models import (
     Pool,
     PoolDay,
     PoolHour,
+    Retention,
     VolumeDay,
 )
 from movelot.inventory.placement import pools_by_store
@@ -198,7 +198,7 @@ def prune(now: datetime) -> int:
     before = now - timedelta(days=KEPT_DAYS)
     gone = DiskDay.objects.filter(day__lt=before.date()).delete()[0]
     gone += PoolHour.objects.filter(hour__lt=before).delete()[0]
-    years = (now - timedelta(days=settings.FIGURES_KEPT_DAYS)).date()
+    years = (now - timedelta(days=Retention.now().figures_days)).date()
     for model in (DatastoreDay, VolumeDay, PoolDay):
         gone += model._default_manager.filter(day__lt=years).delete()[0]
     return gone

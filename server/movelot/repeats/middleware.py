@@ -23,6 +23,13 @@ from movelot.repeats.models import AnsweredCall
 HEADER = "Idempotency-Key"
 KEY_MAX = 64
 KEPT = timedelta(days=1)
+# What is kept of an answer that has a secret in it.
+SHOWN_ONCE = (
+    409,
+    "shown_once",
+    "This was done already; its secret was shown then.",
+    "Take it back and make a new one.",
+)
 
 
 class Repeats:
@@ -58,8 +65,9 @@ class Repeats:
             if response.status_code >= 400:
                 transaction.set_rollback(True)
                 return response
-            call.status, call.body = response.status_code, response.content
-            call.content_type, call.etag = response.get("Content-Type", ""), response.get("ETag", "")
+            kept = response if response.get("Cache-Control") != "no-store" else _problem(*SHOWN_ONCE)
+            call.status, call.body = kept.status_code, kept.content
+            call.content_type, call.etag = kept.get("Content-Type", ""), kept.get("ETag", "")
             call.save()
         return response
 

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import createQueryClient from "openapi-react-query";
+import { isSomebodyThere } from "./presence";
 import { LostAnswerError, ProblemError, problemFrom } from "./problem";
 import type { paths } from "./schema";
 
@@ -41,6 +42,7 @@ api.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
     if (request.method === "POST") request.headers.set("Idempotency-Key", newKey());
+    if (isSomebodyThere()) request.headers.set("X-Movelot-Active", "1");
     return request;
   },
   async onResponse({ response }) {

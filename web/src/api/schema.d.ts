@@ -302,6 +302,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/account/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description The account that a device is read with: use another one, or another password, once the device takes it. */
+        put: operations["devices_account_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/probe/": {
         parameters: {
             query?: never;
@@ -749,6 +766,128 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them; where there are none, devices may be anywhere but at this machine and on its link. */
+        get: operations["networks_list"];
+        put?: never;
+        /** @description All of them; where there are none, devices may be anywhere but at this machine and on its link. */
+        post: operations["networks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One network: allow it no longer. Devices linked there stay linked. */
+        delete: operations["networks_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everybody who may sign in, or could once. */
+        get: operations["people_list"];
+        put?: never;
+        /** @description Everybody who may sign in, or could once. */
+        post: operations["people_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One person: role, and whether they may sign in. */
+        put: operations["people_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/link/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A new link for a person who has lost the password: it counts no more from now on. */
+        post: operations["people_link_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/lock/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description The lock after failed sign-ins: let the person try again. */
+        delete: operations["people_lock_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/retention/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Days that what is gone, and daily figures, are kept; what is older goes within six hours. */
+        get: operations["retention_retrieve"];
+        /** @description Days that what is gone, and daily figures, are kept; what is older goes within six hours. */
+        put: operations["retention_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rounds/": {
         parameters: {
             query?: never;
@@ -803,6 +942,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One's own password. All other sessions of the person end. */
+        put: operations["session_password_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-ins/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Browsers in which one is signed in; those of everybody for an administrator. */
+        get: operations["sign_ins_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-ins/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One browser: sign it out. */
+        delete: operations["sign_ins_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/status/": {
         parameters: {
             query?: never;
@@ -815,6 +1005,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One's tokens; those of everybody for an administrator. */
+        get: operations["tokens_list"];
+        put?: never;
+        /** @description One's tokens; those of everybody for an administrator. */
+        post: operations["tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One token: revoke it. */
+        delete: operations["tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -837,10 +1062,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/welcome/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who a link is for. */
+        post: operations["welcome_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/welcome/accept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Set the password that the link is for, and be signed in. */
+        post: operations["welcome_accept_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptRequest: {
+            secret: string;
+            /** @default  */
+            name: string;
+            password: string;
+        };
+        AccountRequest: {
+            user: string;
+            password: string;
+        };
         Act: {
             who: string;
             what: string;
@@ -1363,6 +1632,10 @@ export interface components {
             uplink: string;
             problem: string;
         };
+        InvitedAnswer: {
+            person: components["schemas"]["PersonAnswer"];
+            link: string;
+        };
         /** @description ``result`` is null until the job is done. */
         JobAnswer: {
             result: components["schemas"]["JobResult"] | null;
@@ -1421,6 +1694,9 @@ export interface components {
             user: string;
             password: string;
             fingerprint: string;
+        };
+        LinkedRequest: {
+            secret: string;
         };
         LossAnswer: {
             component: components["schemas"]["ComponentRow"];
@@ -1544,12 +1820,38 @@ export interface components {
             id: number;
             name: string;
         };
+        NetworkAnswer: {
+            id: number;
+            cidr: string;
+            note: string;
+            added_by: string;
+            /** Format: date-time */
+            added_at: string;
+        };
         /** @description What to draft: a kind, and the form as that kind has it. */
         NewLotRequest: {
             kind: components["schemas"]["LotKindName"];
             form?: {
                 [key: string]: unknown;
             };
+        };
+        NewNetworkRequest: {
+            cidr: string;
+            /** @default  */
+            note: string;
+        };
+        /** @description A name that nobody has, and a role. */
+        NewPersonRequest: {
+            /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
+            username: string;
+            role?: components["schemas"]["RoleEnum"];
+        };
+        NewTokenRequest: {
+            name: string;
+            /** @default true */
+            reads_only: boolean;
+            /** @default 90 */
+            days: number;
         };
         Outcome: {
             place: string;
@@ -1563,6 +1865,7 @@ export interface components {
             tables: components["schemas"]["TableCount"][];
             faults: components["schemas"]["Fault"][];
             fault_count: number;
+            grants_left_out: number;
         };
         PackageMade: {
             file: string;
@@ -1625,6 +1928,10 @@ export interface components {
             /** Format: double */
             bytes: number | null;
         };
+        PasswordRequest: {
+            old: string;
+            new: string;
+        };
         PathsAnswer: {
             cluster: string;
             array: string;
@@ -1639,6 +1946,16 @@ export interface components {
             sessions: components["schemas"]["SessionRow"][];
             interfaces: components["schemas"]["StorageInterface"][];
             more_interface_hosts: number;
+        };
+        PersonAnswer: {
+            id: number;
+            name: string;
+            role: string;
+            active: boolean;
+            invited: boolean;
+            locked: boolean;
+            /** Format: date-time */
+            seen_at: string | null;
         };
         PinRequest: {
             fingerprint: string;
@@ -1745,6 +2062,26 @@ export interface components {
             };
             action: string;
         };
+        Retention: {
+            gone_days: number;
+            figures_days: number;
+        };
+        RetentionRequest: {
+            gone_days: number;
+            figures_days: number;
+        };
+        /**
+         * @description * `virtualization` - Virtualization
+         *     * `storage` - Storage
+         *     * `auditor` - Auditor
+         *     * `administrator` - Administrator
+         * @enum {string}
+         */
+        RoleEnum: "virtualization" | "storage" | "auditor" | "administrator";
+        RoleRequest: {
+            role: components["schemas"]["RoleEnum"];
+            active: boolean;
+        };
         /** @description The first page. ``put_off`` are findings that somebody acknowledged until later. */
         Rounds: {
             findings: components["schemas"]["FindingAnswer"][];
@@ -1768,6 +2105,7 @@ export interface components {
             name: string;
             role: components["schemas"]["RoleName"];
             may_change: boolean;
+            administers: boolean;
             csrf: string;
         };
         SessionRow: {
@@ -1838,6 +2176,17 @@ export interface components {
             not_before: string;
             /** Format: date-time */
             not_after: string;
+        };
+        SignInAnswer: {
+            id: number;
+            person: string;
+            address: string;
+            browser: string;
+            /** Format: date-time */
+            began_at: string;
+            /** Format: date-time */
+            seen_at: string;
+            this: boolean;
         };
         SignInRequest: {
             username: string;
@@ -1949,6 +2298,19 @@ export interface components {
          * @enum {string}
          */
         TieringEnum: "by use" | "fastest" | "slowest";
+        TokenAnswer: {
+            id: number;
+            person: string;
+            name: string;
+            reads_only: boolean;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: date-time */
+            used_at: string | null;
+            secret: string;
+        };
         Trace: {
             kind: string;
             id: number;
@@ -2031,6 +2393,10 @@ export interface components {
             hosts: string[];
             volumes: string[];
         };
+        Welcome: {
+            name: string;
+            role: string;
+        };
         ZoneChangeRow: {
             fabric: string;
             zone: string;
@@ -2094,7 +2460,7 @@ export interface components {
         /** @enum {string} */
         ReachState: "whole" | "partial" | "broken" | "unused" | "apart";
         /** @enum {string} */
-        RoleName: "" | "virtualization" | "storage" | "auditor";
+        RoleName: "" | "virtualization" | "storage" | "auditor" | "administrator";
     };
     responses: never;
     parameters: never;
@@ -2926,6 +3292,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    devices_account_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceAnswer"];
+                };
             };
             /** @description A problem; nothing was changed unless it says so. */
             "4XX": {
@@ -3934,6 +4334,308 @@ export interface operations {
             };
         };
     };
+    networks_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNetworkRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPersonRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_link_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_lock_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retention_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retention_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetentionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rounds_retrieve: {
         parameters: {
             query?: never;
@@ -4112,6 +4814,94 @@ export interface operations {
             };
         };
     };
+    session_password_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_ins_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_ins_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     status_retrieve: {
         parameters: {
             query?: never;
@@ -4128,6 +4918,95 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Status"];
                 };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem; nothing was changed unless it says so. */
             "4XX": {
@@ -4158,6 +5037,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trace"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    welcome_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Welcome"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    welcome_accept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -12,6 +12,7 @@ import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
+import { ChangeAccount } from "./ChangeAccount";
 import { Estate } from "./Estate";
 import { ImportLinks } from "./ImportLinks";
 import { LinkDevice } from "./LinkDevice";
@@ -62,7 +63,12 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
     cell: (device) => (
       <>
         <strong>{device.name}</strong>
-        {mayChange && device.state !== "imported" && <Unlink device={device} />}
+        {mayChange && device.state !== "imported" && (
+          <Box sx={{ display: "flex", flexWrap: "wrap" }}>
+            <ChangeAccount device={device} />
+            <Unlink device={device} />
+          </Box>
+        )}
       </>
     ),
     sticky: true,

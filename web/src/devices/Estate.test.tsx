@@ -14,6 +14,7 @@ const answer = (part: Partial<Schemas["PackageAnswer"]> = {}): Schemas["PackageA
   ],
   faults: [],
   fault_count: 0,
+  grants_left_out: 0,
   ...part,
 });
 const fault: Schemas["Fault"] = {

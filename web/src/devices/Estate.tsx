@@ -148,9 +148,12 @@ function summaryOf(found: Schemas["PackageAnswer"]): string {
   const rows = found.tables
     .map(({ rows, table }) => countOf(rows, oneOf(table.replace("_", " ")), table.replace("_", " ")))
     .join(", ");
-  if (found.imported) return `Imported: ${rows}.`;
+  const grants = found.grants_left_out
+    ? ` ${countOf(found.grants_left_out, "grant")} left out: the storage team grants pools.`
+    : "";
+  if (found.imported) return `Imported: ${rows}.${grants}`;
   if (found.fault_count) return `${wrong(found.fault_count)}; nothing was imported.`;
-  return `Nothing is wrong. It holds ${rows}.`;
+  return `Nothing is wrong. It holds ${rows}.${grants}`;
 }
 
 /** Samples measured elsewhere: taken in whole or not at all. */

@@ -7,6 +7,7 @@ export const PAGES: readonly PageEntry[] = [
     stage: "attach",
     chip: 5,
     letter: "d",
+    account: { place: 1 },
     load: async () => (await import("./DevicesPage")).DevicesPage,
   },
 ];

@@ -5,6 +5,10 @@ import { useSession } from "./useSession";
 
 // Most come signed in.
 const SignIn = lazy(async () => ({ default: (await import("./SignIn")).SignIn }));
+const Welcome = lazy(async () => ({ default: (await import("./Welcome")).Welcome }));
+
+/** What a one-time link carries: behind the #, so that it reaches no server's log. */
+const secretOf = ({ pathname, hash }: Location) => (pathname === "/welcome" ? hash.slice(1) : "");
 
 /** Shows the sign-in when nobody is signed in. A page that was open stays mounted beneath, with all that was typed. */
 export function SessionGate({ children }: { children: ReactNode }) {
@@ -20,6 +24,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
     );
   }
   if (!session.data) return null;
+  const secret = secretOf(window.location);
   return (
     <>
       {opened && (
@@ -27,7 +32,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
           {children}
         </div>
       )}
-      <Suspense>{!signedIn && <SignIn again={opened} />}</Suspense>
+      <Suspense>{!signedIn && (secret ? <Welcome secret={secret} /> : <SignIn again={opened} />)}</Suspense>
     </>
   );
 }

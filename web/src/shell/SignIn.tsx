@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { api, unwrap } from "../api/client";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { sessionQuery } from "./queries";
@@ -26,6 +26,59 @@ export function SignIn({ again }: { again: boolean }) {
     },
   });
   return (
+    <SignInFrame
+      title="Sign in to Move Lot"
+      onSubmit={() => {
+        setTried(true);
+        if (fields.username && fields.password) signIn.mutate(fields);
+      }}
+    >
+      <Typography color="textSecondary">
+        {again
+          ? "Your session has ended. The page stays as it is; what you typed is kept."
+          : "Storage for hypervisor clusters, changed in lots."}
+      </Typography>
+      <TextField
+        label="Name"
+        autoComplete="username"
+        autoFocus
+        name="username"
+        error={tried && !fields.username}
+        helperText={tried && !fields.username && "Type your name."}
+        value={fields.username}
+        onChange={(event) => {
+          setFields({ ...fields, username: event.target.value });
+        }}
+      />
+      <TextField
+        label="Password"
+        type="password"
+        autoComplete="current-password"
+        name="password"
+        error={tried && !fields.password}
+        helperText={tried && !fields.password && "Type your password."}
+        value={fields.password}
+        onChange={(event) => {
+          setFields({ ...fields, password: event.target.value });
+        }}
+      />
+      <ProblemAlert error={signIn.error} />
+      <Button type="submit" variant="contained" disabled={signIn.isPending}>
+        Sign in
+      </Button>
+    </SignInFrame>
+  );
+}
+
+interface FrameProps {
+  title: string;
+  onSubmit: () => void;
+  children: ReactNode;
+}
+
+/** The card that stands alone on the screen while nobody is signed in. */
+export function SignInFrame({ title, onSubmit, children }: FrameProps) {
+  return (
     <Box
       component="main"
       sx={{
@@ -43,8 +96,7 @@ export function SignIn({ again }: { again: boolean }) {
         noValidate
         onSubmit={(event) => {
           event.preventDefault();
-          setTried(true);
-          if (fields.username && fields.password) signIn.mutate(fields);
+          onSubmit();
         }}
         sx={{
           width: 340,
@@ -58,41 +110,9 @@ export function SignIn({ again }: { again: boolean }) {
       >
         <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
           <img src={`${import.meta.env.BASE_URL}mark.svg`} alt="" width="28" height="28" />
-          <Typography variant="h1">Sign in to Move Lot</Typography>
+          <Typography variant="h1">{title}</Typography>
         </Box>
-        <Typography color="textSecondary">
-          {again
-            ? "Your session has ended. The page stays as it is; what you typed is kept."
-            : "Storage for hypervisor clusters, changed in lots."}
-        </Typography>
-        <TextField
-          label="Name"
-          autoComplete="username"
-          autoFocus
-          name="username"
-          error={tried && !fields.username}
-          helperText={tried && !fields.username && "Type your name."}
-          value={fields.username}
-          onChange={(event) => {
-            setFields({ ...fields, username: event.target.value });
-          }}
-        />
-        <TextField
-          label="Password"
-          type="password"
-          autoComplete="current-password"
-          name="password"
-          error={tried && !fields.password}
-          helperText={tried && !fields.password && "Type your password."}
-          value={fields.password}
-          onChange={(event) => {
-            setFields({ ...fields, password: event.target.value });
-          }}
-        />
-        <ProblemAlert error={signIn.error} />
-        <Button type="submit" variant="contained" disabled={signIn.isPending}>
-          Sign in
-        </Button>
+        {children}
       </Box>
     </Box>
   );

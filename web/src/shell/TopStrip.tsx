@@ -7,14 +7,14 @@ import Tooltip from "@mui/material/Tooltip";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, NavLink, useLocation, useNavigate } from "react-router";
+import { Link, NavLink, useLocation } from "react-router";
 import { api, unwrap } from "../api/client";
 import { countOf, formatMoment } from "../parts/format";
 import { useNow } from "../parts/useNow";
 import { useUnit } from "../parts/unit";
 import { Key } from "../parts/Key";
 import { useMode } from "../theme/mode";
-import { type PageEntry, STRIP } from "./pages";
+import { accountPages, type PageEntry, STRIP } from "./pages";
 import { sessionQuery } from "./queries";
 import { NARROW } from "./trayState";
 import { useSession } from "./useSession";
@@ -242,7 +242,6 @@ function Account({ onKeys }: { onKeys: () => void }) {
   const { mode, setMode } = useMode();
   const { data: session } = useSession();
   const queries = useQueryClient();
-  const navigate = useNavigate();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const signOut = useMutation({
     mutationFn: () => unwrap(api.DELETE("/api/session/")),
@@ -284,22 +283,12 @@ function Account({ onKeys }: { onKeys: () => void }) {
           {session?.name}, {session?.role}
         </MenuItem>
         <Divider />
-        <MenuItem
-          onClick={() => {
-            close();
-            void navigate("/devices");
-          }}
-        >
-          Devices
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close();
-            void navigate("/audit");
-          }}
-        >
-          Audit trail
-        </MenuItem>
+        {accountPages(session?.administers ?? false).map(({ path, name }) => (
+          <MenuItem key={path} component={Link} to={path} onClick={close}>
+            {name}
+          </MenuItem>
+        ))}
+        <Divider />
         <MenuItem
           onClick={() => {
             close();

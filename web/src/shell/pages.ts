@@ -18,6 +18,8 @@ export interface PageEntry {
   chip?: number;
   /** A letter after G for a page that is not in the strip. */
   letter?: string;
+  /** In the account menu, at this place there; for administrators only where it says so. */
+  account?: { place: number; administrators?: boolean };
   /** Not reached by its name alone, so not found by it. */
   unlisted?: boolean;
   /** Kinds of lots whose drafts are typed there, at `?lot=…`. */
@@ -36,6 +38,12 @@ export const PAGES: readonly PageEntry[] = Object.values(
 export const STRIP = PAGES.filter((page) => page.strip).sort(
   (a, b) => (a.strip?.place ?? 0) - (b.strip?.place ?? 0),
 );
+
+/** Pages of the account menu, in their order, for who may open them. */
+export const accountPages = (administers: boolean): readonly PageEntry[] =>
+  PAGES.filter(({ account }) => account && (administers || !account.administrators)).sort(
+    (a, b) => (a.account?.place ?? 0) - (b.account?.place ?? 0),
+  );
 
 /** Pages that can be gone to by name. */
 const LISTED = PAGES.filter((page) => !page.unlisted && !page.path.includes(":"));

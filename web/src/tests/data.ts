@@ -8,11 +8,24 @@ export const person: Schemas["Session"] = {
   name: "ines.marrow",
   role: "virtualization",
   may_change: true,
+  administers: false,
   csrf: "x",
 };
-export const auditor: Schemas["Session"] = { name: "auditor", role: "auditor", may_change: false, csrf: "x" };
+export const auditor: Schemas["Session"] = {
+  name: "auditor",
+  role: "auditor",
+  may_change: false,
+  administers: false,
+  csrf: "x",
+};
 
-export const nobody: Schemas["Session"] = { name: "", role: "", may_change: false, csrf: "x" };
+export const nobody: Schemas["Session"] = {
+  name: "",
+  role: "",
+  may_change: false,
+  administers: false,
+  csrf: "x",
+};
 
 /** A job that is done, with parts to override. */
 export const job = (part: Partial<Schemas["JobAnswer"]> = {}): Schemas["JobAnswer"] => ({

@@ -9,11 +9,10 @@ from movelot.inventory.changes import everything_changed
 
 
 class Command(BaseCommand):
-    help = "Bring the database's schema up to date, collect the static files, add the people, and let old answers go."
+    help = "Bring the database's schema up to date, collect the static files, and let old answers go."
 
     def handle(self, *_args: Any, **_options: Any) -> None:
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, clear=True, verbosity=0)
-        call_command("add_people", stdout=self.stdout)
         # Answers that the code of before computed may have another form.
         everything_changed()

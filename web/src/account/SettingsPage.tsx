@@ -1,0 +1,176 @@
+import TextField from "@mui/material/TextField";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, queryOptions, unwrap } from "../api/client";
+import type { Schemas } from "../api/problem";
+import { AskedButton } from "../parts/AskedButton";
+import { Moment } from "../parts/Moment";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { Page } from "../shell/Page";
+import { useSession } from "../shell/useSession";
+import { FormCard } from "./FormCard";
+import { useChange } from "./useChange";
+
+type Network = Schemas["NetworkAnswer"];
+
+const keyOf = (network: Network) => String(network.id);
+
+/** Where devices may be and for how long what was is kept: for administrators. */
+export function SettingsPage() {
+  const { data: session } = useSession();
+  const administers = session?.administers ?? false;
+  const networks = useQuery({ ...queryOptions("get", "/api/networks/"), enabled: administers });
+  const retention = useQuery({ ...queryOptions("get", "/api/retention/"), enabled: administers });
+  if (!administers) return <Page title="Settings">This is for administrators.</Page>;
+  return (
+    <Page
+      title="Settings"
+      error={networks.error ?? retention.error}
+      loading={!networks.data || !retention.data}
+    >
+      <DataTable
+        name="Allowed networks"
+        title="Where devices may be"
+        note={
+          networks.data?.length
+            ? "Nowhere but in these."
+            : "Anywhere but at this machine itself and on its own link, as no network is named."
+        }
+        columns={COLUMNS}
+        rows={networks.data ?? []}
+        rowKey={keyOf}
+        tall
+        empty="No network is named."
+      />
+      <Allow />
+      {retention.data && <Kept retention={retention.data} />}
+    </Page>
+  );
+}
+
+function Allow() {
+  const [fields, setFields] = useState({ cidr: "", note: "" });
+  const allow = useChange(
+    () => unwrap(api.POST("/api/networks/", { body: fields })),
+    () => {
+      setFields({ cidr: "", note: "" });
+    },
+  );
+  const field = (name: "cidr" | "note", label: string) => (
+    <TextField
+      fullWidth={false}
+      sx={{ width: 230 }}
+      label={label}
+      autoComplete="off"
+      value={fields[name]}
+      onChange={(event) => {
+        setFields({ ...fields, [name]: event.target.value });
+      }}
+    />
+  );
+  return (
+    <FormCard
+      title="Allow a network"
+      act="Allow it"
+      onAct={() => {
+        allow.mutate();
+      }}
+      disabled={allow.isPending || !fields.cidr}
+      error={allow.error}
+    >
+      {field("cidr", "Network, as 10.40.0.0/16")}
+      {field("note", "What is there")}
+    </FormCard>
+  );
+}
+
+const COLUMNS: readonly Column<Network>[] = [
+  { key: "cidr", head: "Network", value: (row) => row.cidr, mono: true, width: 200, sticky: true },
+  { key: "note", head: "What is there", value: (row) => row.note },
+  { key: "added_by", head: "By", value: (row) => row.added_by, width: 150 },
+  {
+    key: "added_at",
+    head: "Since",
+    value: (row) => row.added_at,
+    cell: (row) => <Moment at={row.added_at} />,
+    width: 120,
+  },
+  {
+    key: "end",
+    head: "",
+    value: () => "",
+    cell: (row) => <Forbid row={row} />,
+    screenOnly: true,
+    width: 180,
+  },
+];
+
+function Forbid({ row }: { row: Network }) {
+  const forbid = useChange(() =>
+    unwrap(api.DELETE("/api/networks/{id}/", { params: { path: { id: row.id } } })),
+  );
+  return (
+    <AskedButton
+      label="Take out"
+      subject={row.cidr}
+      act="Take it out"
+      onAct={forbid.mutate}
+      pending={forbid.isPending}
+      error={forbid.error}
+    >
+      Devices that are linked there stay linked; no more are.
+    </AskedButton>
+  );
+}
+
+const TIMES = {
+  gone_days: "Days that what no device lists any more is kept",
+  figures_days: "Days that daily figures are kept",
+} as const;
+
+function Kept({ retention }: { retention: Schemas["Retention"] }) {
+  const [typed, setTyped] = useState<Partial<Record<keyof typeof TIMES, string>>>({});
+  const fields = {
+    gone_days: typed.gone_days ?? String(retention.gone_days),
+    figures_days: typed.figures_days ?? String(retention.figures_days),
+  };
+  const change = useChange(
+    () =>
+      unwrap(
+        api.PUT("/api/retention/", {
+          body: { gone_days: Number(fields.gone_days), figures_days: Number(fields.figures_days) },
+        }),
+      ),
+    () => {
+      setTyped({});
+    },
+  );
+  return (
+    <FormCard
+      title="How long things are kept"
+      act="Keep them so long"
+      onAct={() => {
+        change.mutate();
+      }}
+      disabled={change.isPending || Object.keys(typed).length === 0}
+      error={change.error}
+    >
+      {(Object.keys(TIMES) as (keyof typeof TIMES)[]).map((name) => (
+        <TextField
+          key={name}
+          fullWidth={false}
+          sx={{ width: 340 }}
+          label={TIMES[name]}
+          value={fields[name]}
+          onChange={(event) => {
+            setTyped({ ...typed, [name]: event.target.value });
+          }}
+        />
+      ))}
+      <span style={{ flexBasis: "100%", color: "var(--mute)", fontSize: 12.5 }}>
+        What is older goes within six hours, with its history and labels. The audit trail is kept whole.
+      </span>
+    </FormCard>
+  );
+}
