@@ -215,7 +215,7 @@ def test_losing_the_only_leg_of_a_host_stops_the_machines_on_it_alone() -> None:
         MachineUse("mail-relay", "quay-03", frozenset({"berth-a"})),
         MachineUse("lamp-keeper", "quay-03", frozenset({"elsewhere"})),
     ]
-    hit = machines_hit(paths, lose(paths, component), machines, component)
+    hit = machines_hit(paths, lose(paths, component), machines)
     assert hit == {"payroll": Effect.THINNER, "mail-relay": Effect.STOPS}
 
 
@@ -243,10 +243,3 @@ def test_a_host_already_on_one_switch_gets_thinner_when_it_comes_to_one_controll
 def test_each_kind_of_component_has_its_effect(component: Component, volumes: tuple[str, ...], effect: Effect) -> None:
     paths = expected_of(hosts("quay-01"), [offer("berth-a", "quay-01"), offer("berth-b", "quay-01")])
     assert lose(paths, component, volumes).effect(0, 0) is effect
-
-
-def test_a_host_taken_away_stops_what_runs_on_it_whatever_its_storage() -> None:
-    paths = expected_of(hosts("quay-01", "quay-02"), [offer("berth-a", "quay-01", "quay-02")])
-    component = Component("host", "quay-01")
-    machines = [MachineUse("payroll", "quay-01", frozenset()), MachineUse("other", "quay-02", frozenset({"berth-a"}))]
-    assert machines_hit(paths, lose(paths, component), machines, component) == {"payroll": Effect.STOPS}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from typing import Any
 
 import pytest
@@ -11,7 +12,7 @@ from django.db.models import Q
 from rest_framework.test import APIClient
 
 from conftest import StandIns
-from movelot.inventory.models import Datastore, Machine, Volume
+from movelot.inventory.models import Datastore, Device, Disk, Machine, Volume
 from server.tests.conftest import signed_in
 
 
@@ -95,6 +96,34 @@ def test_losing_a_host_stops_its_machines(estate: StandIns, api: APIClient) -> N
         Machine.objects.filter(placement__host__name="quay-01").values_list("name", flat=True)
     )
     assert set(effects(answer).values()) == {"stops"}
+
+
+def test_a_host_goes_with_all_its_disks_wherever_they_lie(estate: StandIns, api: APIClient) -> None:
+    for host in Device.objects.filter(kind="host").values_list("name", flat=True):
+        answer = loss(api, "host", host)
+        disks = Disk.objects.filter(machine__placement__host__name=host)
+        by_machine = Counter(disks.values_list("machine__name", flat=True))
+        assert answer["disks_stop"] == disks.count(), host
+        assert {row["name"]: row["disks"] for row in answer["machines"]} == dict(by_machine), host
+
+
+def test_a_machine_with_disks_on_two_arrays_is_counted_with_both(estate: StandIns, api: APIClient) -> None:
+    answer = loss(api, "switch", "switch-1")
+    for row in answer["machines"]:
+        of_machine = Disk.objects.filter(machine__name=row["name"])
+        assert row["disks"] <= of_machine.count()
+        assert set(row["datastores"]) <= {*of_machine.values_list("placement__datastore__name", flat=True)}
+
+
+@pytest.mark.parametrize(("kind", "name"), [("uplink", "quay-01 uplink-3"), ("uplink", "quay-01 uplink-4")])
+def test_an_uplink_of_a_file_interface_leaves_the_host_on_the_other(
+    estate: StandIns, api: APIClient, kind: str, name: str
+) -> None:
+    answer = loss(api, kind, name)
+    on_files = Datastore.objects.filter(mounts__host__name="quay-01").exclude(mounts__server="")
+    assert {row["datastore"] for row in answer["volumes"]} == set(on_files.values_list("name", flat=True))
+    assert {host for row in answer["volumes"] for host in row["thinner"]} == {"quay-01"}
+    assert answer["machines_stop"] == 0
 
 
 def test_each_machine_is_named_with_host_system_and_address(estate: StandIns, api: APIClient) -> None:

@@ -9,8 +9,9 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import User
+from movelot.findings.apart import told_apart
 from movelot.inventory.changes import everything_changed
-from movelot.inventory.models import BalanceGroup, Machine, Pool
+from movelot.inventory.models import BalanceGroup, Datastore, Device, Machine, Pool
 from movelot.lots.drafting import new_draft
 from server.tests.conftest import drafted
 
@@ -44,6 +45,18 @@ def told(api: APIClient, user: User) -> dict[str, Any]:
         "moves": sorted((move["disk"], move["source"], move["target"]) for move in plan["moves"]),
         "pools": sorted((pool["id"], round(pool["peak_ms"], 6)) for pool in plan["pools"]),
     }
+
+
+def test_rounds_say_which_of_two_is_meant(same_names: tuple[list[Pool], list[Machine]], api: APIClient) -> None:
+    pools, _machines = same_names
+    subjects = [("pool", pool.pk, pool.name) for pool in pools] + [("pool", 0, "none"), ("host", 1, "quay-01")]
+    told = told_apart(subjects)
+    assert told == {("pool", pool.pk): pool.device.name for pool in pools}
+    Device.objects.filter(pk=pools[0].device_id).update(state=Device.State.IMPORTED)
+    assert told_apart(subjects)["pool", pools[0].pk] == f"{pools[0].device.name}, imported"
+    Datastore.objects.filter(name="berth-b").update(name="berth-a")
+    for row in api.get("/api/rounds/").json()["findings"]:
+        assert bool(row["of"]) == (row["subject"] in (POOL, MACHINE, "berth-a") and row["subject_id"] is not None)
 
 
 def test_rounds_and_balance_tell_the_same_as_before(

@@ -6,13 +6,13 @@ Answers “the storage team will work on this tonight: what is on it, which host
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 
 from movelot_core.fabric.matrix import Bools, Counts, PathMatrix, single_points_all
-from movelot_core.fabric.paths import HostPort, Portal, components_of
+from movelot_core.fabric.paths import HostPort, Portal, components_of, uplink_of, uplinks_of
 
 # Redundancy is against the loss of one of these; a portal or port alone is part of them.
 LEGS = ("uplink", "switch", "subnet", "fabric", "controller")
@@ -68,12 +68,38 @@ def lose(paths: PathMatrix, component: Component, volumes: Collection[str] = ())
     for p, q in np.argwhere(fabric.wiring[0]):
         through[p, q] = runs_through(component, fabric.ports[p], fabric.portals[q])
     gone = np.array([offer.volume in volumes for offer in fabric.offers], dtype=bool)
-    left = paths.seen & ~through[None] & ~gone[:, None, None]
-    rest = PathMatrix(fabric, paths.expected, left, paths.cause)
+    dead = _uplinks_gone(fabric.ports, component)
+    ports = [_without(port, dead) for port in fabric.ports]
+    fewer = np.array([port is not rest for port, rest in zip(fabric.ports, ports, strict=True)], dtype=bool)
+    dark = fewer & np.array([not port.active_uplinks for port in ports], dtype=bool)
+    left = paths.seen & ~through[None] & ~gone[:, None, None] & ~dark[None, :, None]
+    rest = PathMatrix(replace(fabric, ports=tuple(ports)), paths.expected, left, paths.cause)
     before, after = paths.per_host(paths.seen), rest.per_host(left)
-    touched = after < before
+    touched = (after < before) | (paths.per_host(paths.seen & fewer[None, :, None]) > 0)
     newly = (_on_one_leg(rest) & ~_on_one_leg(paths)).any(axis=0)
     return Loss(before, after, np.asarray(newly & touched & (after > 0)))
+
+
+def _uplinks_gone(ports: Sequence[HostPort], component: Component) -> set[str]:
+    """Uplinks, named with their hosts, that go with a component: itself, or what is cabled to the switch."""
+    if component.kind == "switch":
+        # Of an interface it is known what its active uplink is cabled to.
+        active = [port for port in ports if port.switch == component.name and port.active_uplinks]
+        return {f"{port.host} {port.active_uplinks[0]}" for port in active}
+    return {component.name} if component.kind == "uplink" else set()
+
+
+def _without(port: HostPort, gone: set[str]) -> HostPort:
+    """A port that is left with fewer uplinks, of those that take over from one another."""
+    if uplink_of(port) or not gone & set(uplinks_of(port)):
+        return port
+    active, standby = (
+        tuple(uplink for uplink in each if f"{port.host} {uplink}" not in gone)
+        for each in (port.active_uplinks, port.standby_uplinks)
+    )
+    first = port.active_uplinks[:1] == (active or standby)[:1]
+    switch = port.switch if first else ""
+    return replace(port, active_uplinks=active or standby, standby_uplinks=standby if active else (), switch=switch)
 
 
 def _on_one_leg(paths: PathMatrix) -> Bools:
@@ -97,17 +123,12 @@ class MachineUse:
     volumes: frozenset[str]
 
 
-def machines_hit(
-    paths: PathMatrix, loss: Loss, machines: Sequence[MachineUse], component: Component
-) -> dict[str, Effect]:
-    """What the loss does to each machine that it touches: it stops when its host loses any of its volumes, or goes."""
+def machines_hit(paths: PathMatrix, loss: Loss, machines: Sequence[MachineUse]) -> dict[str, Effect]:
+    """What the loss does to each machine that it touches: it stops when its host loses any of its volumes."""
     volume = {offer.volume: n for n, offer in enumerate(paths.fabric.offers)}
     host = {name: n for n, name in enumerate(paths.fabric.hosts)}
     found: dict[str, Effect] = {}
     for machine in machines:
-        if component.kind == "host" and component.name == machine.host:
-            found[machine.id] = Effect.STOPS
-            continue
         effects = _effects(machine, loss, volume, host)
         if effects:
             found[machine.id] = Effect.STOPS if Effect.STOPS in effects else Effect.THINNER

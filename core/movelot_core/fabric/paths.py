@@ -302,6 +302,14 @@ def switch_of(port: HostPort) -> str:
     return transport_of(port.protocol).switch(port)
 
 
+def uplinks_of(port: HostPort) -> list[str]:
+    """The uplinks that a port's traffic can take, named with its host: one, or all that take over from one another."""
+    alone = uplink_of(port)
+    if alone:
+        return [alone]
+    return [f"{port.host} {uplink}" for uplink in (*port.active_uplinks, *port.standby_uplinks)]
+
+
 def uplink_of(port: HostPort) -> str:
     """The uplink that all of a port's traffic takes, named with its host; empty where another one would take over."""
     return transport_of(port.protocol).uplink(port)

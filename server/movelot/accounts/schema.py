@@ -1,4 +1,4 @@
-"""How the API schema names our session sign-in."""
+"""How the API schema names the ways to sign in."""
 
 from typing import Any
 
@@ -13,3 +13,13 @@ class SessionScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-
 
     def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
         return {"type": "apiKey", "in": "cookie", "name": "sessionid"}
+
+
+class TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    """A token of a program."""
+
+    target_class = "movelot.accounts.tokens.TokenSignIn"
+    name = "token"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}

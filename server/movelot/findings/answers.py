@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from movelot.findings.apart import told_apart
 from movelot.findings.base import REGISTRY, Size, Subject, Words
 from movelot.findings.models import Finding
 from movelot.lots.kinds import Remedy
@@ -24,6 +25,7 @@ class Part:
 class FindingAnswer:
     """A finding as it is shown.
 
+    ``of`` tells its subject apart from another thing of that name: an array, clusters, a host; empty where none has it.
     ``label`` is its subject with what tells two alike apart, ``place`` where to look (a path of the front end, empty
     where there is none). ``figures`` is its evidence, for programs. Findings that one and the same lot settles have one
     ``settled_with``.
@@ -36,6 +38,7 @@ class FindingAnswer:
     subject_kind: str
     subject_id: int | None
     subject: str
+    of: str
     label: str
     title: str
     text: list[Part]
@@ -70,6 +73,7 @@ def answer_of(row: Finding) -> FindingAnswer:
         subject_kind=row.subject_kind,
         subject_id=subject.id,
         subject=row.subject_name,
+        of="",
         label=kind.label(subject, evidence),
         title=kind.title(evidence),
         text=parts(kind.text(evidence)),
@@ -85,6 +89,15 @@ def answer_of(row: Finding) -> FindingAnswer:
         acknowledged_by=row.acknowledged_by.username if row.acknowledged_by else "",
         acknowledged_note=row.acknowledged_note,
     )
+
+
+def answers_of(rows: Iterable[Finding]) -> list[FindingAnswer]:
+    """Findings said by their kinds, subjects of one name told apart."""
+    found = [answer_of(row) for row in rows]
+    apart = told_apart((each.subject_kind, each.subject_id, each.subject) for each in found)
+    for each in found:
+        each.of = apart.get((each.subject_kind, each.subject_id or 0), "")
+    return found
 
 
 ORDER = {"now": 0, "soon": 1, "note": 2}

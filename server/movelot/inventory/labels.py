@@ -63,11 +63,15 @@ def put_labels(kind: str, rows: Sequence[tuple[int, str, str]]) -> None:
 
 
 def labelled(text: str, most: int) -> dict[str, list[int]]:
-    """Primary keys of things with a label that ``text`` names, as key=value or key=, by kind; so many at most."""
+    """Primary keys of things with a label that ``text`` names, by kind; so many at most.
+
+    It is key=value with the beginning of a value, or without the mark a whole key, or a whole value.
+    """
     key, mark, value = (part.strip() for part in text.partition("="))
-    if not mark or not key:
+    if not key:
         return {}
-    wanted = Q(labels__key=key, labels__value__startswith=value)
+    wanted = Q(labels__key=key)
+    wanted = wanted & Q(labels__value__startswith=value) if mark else wanted | Q(labels__value=key)
     found: dict[str, list[int]] = {}
     for kind, model in LABELLED.items():
         rows: Any = model.objects.filter(wanted).order_by("name", "pk")

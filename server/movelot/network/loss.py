@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from django.db.models import Value
 
 from movelot.inventory.labels import labels_of_many
 from movelot.inventory.models import Cluster, Device, Disk, Extent, HostPort, Machine, Pool, Portal, Volume
@@ -43,7 +44,10 @@ class LostVolume:
 
 @dataclass
 class LostMachine:
-    """A machine that the loss touches; effect is stops or thinner. Its labels tell whose it is."""
+    """A machine that the loss touches; effect is stops or thinner. Its labels tell whose it is.
+
+    ``disks`` and ``datastores`` are what of it is touched, on whatever array: all it has where its host goes.
+    """
 
     id: int
     name: str
@@ -97,8 +101,8 @@ def _all_components() -> Iterator[ComponentRow]:
         "host", Device.objects.filter(kind=Device.Kind.HOST).order_by("name").values_list("name", flat=True)
     )
     yield from _rows("host port", _named(ports.values_list("device__name", "name")))
-    uplinks = ports.values_list("device__name", "active_uplinks")
-    yield from _rows("uplink", (f"{host} {uplink}" for host, active in uplinks for uplink in active[:1]))
+    uplinks = ports.values_list("device__name", "active_uplinks", "standby_uplinks")
+    yield from _rows("uplink", (f"{host} {uplink}" for host, *both in uplinks for each in both for uplink in each))
 
 
 def _named(pairs: Iterable[tuple[str, str]]) -> Iterator[str]:
@@ -120,15 +124,17 @@ def loss_of(kind: str, name: str, shown: int | None = MACHINES_SHOWN) -> LossAns
         )
     component = Component(kind, name)
     volumes: dict[int, LostVolume] = {}
-    machines: dict[int, LostMachine] = {}
+    machines: dict[int, _Hit] = {}
     for cluster in Cluster.objects.order_by("name"):
         for array in Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"):
             paths = cluster_paths(cluster, array)
             whole = _lost_whole(component, array)
             loss = lose(paths.matrix, component, whole)
             _collect_volumes(paths, loss, volumes)
-            _collect_machines(paths, loss, component, machines)
-    rows = sorted(machines.values(), key=lambda row: (row.effect != Effect.STOPS, row.name))
+            _collect_machines(paths, loss, machines)
+    if kind == "host":
+        _collect_those_of_host(name, machines)
+    rows = sorted(_lost_machines(machines), key=lambda row: (row.effect != Effect.STOPS, row.name))
     stopped = [row for row in rows if row.effect == Effect.STOPS]
     labels = labels_of_many("machine", [row.id for row in rows[:shown]])
     for row in rows[:shown]:
@@ -182,36 +188,52 @@ def _collect_volumes(paths: ClusterPaths, loss: Loss, found: dict[int, LostVolum
         row.thinner += [fabric.hosts[h] for h in np.flatnonzero(loss.thinner[v])]
 
 
-def _collect_machines(paths: ClusterPaths, loss: Loss, component: Component, found: dict[int, LostMachine]) -> None:
-    """Machines of the cluster with disks on the array's volumes, and those of a host that goes."""
+@dataclass
+class _Hit:
+    """What of a machine is touched: its disks by key, each with where it lies, over all arrays."""
+
+    effect: Effect
+    disks: dict[int, str]
+
+
+def _collect_machines(paths: ClusterPaths, loss: Loss, found: dict[int, _Hit]) -> None:
+    """Machines of the cluster with disks on volumes that the loss touches for their host."""
     names = dict(zip(map(str, paths.volumes), paths.names, strict=True))
     volume_of = {s: str(key) for key, s in Volume.objects.filter(pk__in=paths.volumes).values_list("pk", "serial")}
-    hosts = [host.pk for host in paths.hosts]
-    # By machine the volumes and the place of each disk; one on a datastore of several extents needs all of them.
-    disks: dict[int, dict[int, tuple[set[str], str]]] = {}
-    on_array = Disk.objects.filter(
-        machine__placement__host__in=hosts, placement__datastore__extents__serial__in=volume_of
-    )
-    for key, disk, serial, store in on_array.values_list(
-        "machine_id", "pk", "placement__datastore__extents__serial", "placement__datastore__name"
-    ):
-        disks.setdefault(key, {}).setdefault(disk, (set(), store))[0].add(volume_of[serial])
+    hosts = {host.pk: host.name for host in paths.hosts}
+    uses: list[MachineUse] = []
+    places: list[tuple[int, int, str]] = []
+    lying = Disk.objects.filter(machine__placement__host__in=hosts, placement__datastore__extents__serial__in=volume_of)
     raw = Disk.objects.filter(machine__placement__host__in=hosts, raw_serial__in=volume_of)
-    for key, disk, serial in raw.values_list("machine_id", "pk", "raw_serial"):
-        disks.setdefault(key, {})[disk] = ({volume_of[serial]}, f"raw {names[volume_of[serial]]}")
-    chosen = Machine.objects.filter(placement__host__in=hosts)
-    if component.kind != "host":
-        chosen = chosen.filter(pk__in=disks)
-    rows = {row[0]: row for row in chosen.values_list("pk", "name", "placement__host__name", "os", "address")}
-    uses = [
-        MachineUse(str(key), row[2], frozenset().union(*(volumes for volumes, _ in disks.get(key, {}).values())))
-        for key, row in rows.items()
-    ]
-    for text, effect in machines_hit(paths.matrix, loss, uses, component).items():
-        key, name, host, os, address = rows[int(text)]
-        held = disks.get(key, {})
-        stores = sorted({store for _, store in held.values()})
-        row = LostMachine(key, name, host, os, address, effect, len(held), stores, [])
-        before = found.get(key)
-        if before is None or (before.effect != Effect.STOPS and effect == Effect.STOPS):
-            found[key] = row
+    of_machine = ("machine_id", "pk", "machine__placement__host_id")
+    for key, disk, host, serial, store in (
+        *lying.values_list(*of_machine, "placement__datastore__extents__serial", "placement__datastore__name"),
+        *raw.annotate(store=Value("")).values_list(*of_machine, "raw_serial", "store"),
+    ):
+        uses.append(MachineUse(str(len(places)), hosts[host], frozenset([volume_of[serial]])))
+        places.append((key, disk, store or f"raw {names[volume_of[serial]]}"))
+    # Each use of a volume by itself: a machine stops where any of its disks does.
+    for text, effect in machines_hit(paths.matrix, loss, uses).items():
+        key, disk, store = places[int(text)]
+        hit = found.setdefault(key, _Hit(effect, {}))
+        hit.disks[disk] = store
+        if effect == Effect.STOPS:
+            hit.effect = effect
+
+
+def _collect_those_of_host(name: str, found: dict[int, _Hit]) -> None:
+    """All machines of a host that goes, with all their disks: on arrays, on file servers and on its own drives."""
+    of_host = Machine.objects.filter(placement__host__name=name)
+    for key in of_host.values_list("pk", flat=True):
+        found[key] = _Hit(Effect.STOPS, {})
+    disks = Disk.objects.filter(machine__in=of_host)
+    for key, disk, store, raw in disks.values_list("machine_id", "pk", "placement__datastore__name", "raw_serial"):
+        found[key].disks[disk] = store or (f"raw {raw}" if raw else "")
+
+
+def _lost_machines(found: dict[int, _Hit]) -> Iterator[LostMachine]:
+    rows = Machine.objects.filter(pk__in=found).values_list("pk", "name", "placement__host__name", "os", "address")
+    for key, name, host, os, address in rows:
+        hit = found[key]
+        stores = sorted({store for store in hit.disks.values() if store})
+        yield LostMachine(key, name, host, os, address, hit.effect, len(hit.disks), stores, [])

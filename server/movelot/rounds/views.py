@@ -21,7 +21,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 from movelot.accounts.roles import person
 from movelot.audit.models import Entry
 from movelot.audit.trail import tell
-from movelot.findings.answers import FindingAnswer, answer_of, in_order
+from movelot.findings.answers import FindingAnswer, answer_of, answers_of, in_order
 from movelot.findings.judging import JUDGED
 from movelot.findings.models import Finding, Judged
 from movelot.health import Trouble, troubles
@@ -123,8 +123,8 @@ class RoundsView(APIView):
         put_off = [row for row in rows if row.acknowledged_until and row.acknowledged_until > moment]
         later = {row.pk for row in put_off}
         page = {
-            "findings": [answer_of(row) for row in rows if row.pk not in later],
-            "put_off": [answer_of(row) for row in put_off],
+            "findings": answers_of(row for row in rows if row.pk not in later),
+            "put_off": answers_of(put_off),
             "arrays": [ArrayUse(row["device__name"], row["allocated"], row["capacity"]) for row in pools],
             "slowest": slowest(),
             "first_hour": first_hour(),

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from django.db.models import Model, Q, QuerySet, Sum
+from django.db.models import Model, QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
-from movelot.inventory.labels import labelled
 from movelot.inventory.models import (
     Datastore,
     Device,
     Disk,
     DriveGroup,
-    Extent,
-    HostInitiator,
     HostPort,
     Machine,
     Path,
@@ -33,8 +29,6 @@ from movelot_core.fabric.paths import bare_address
 from movelot_core.units import format_share
 
 NEIGHBOURS_MAX = 60
-# The forms of SCSI and NVMe names, which hosts put before the serial.
-DEVICE_ID_FORM = re.compile(r"^(naa|eui|nguid|uuid)\.", re.IGNORECASE)
 
 
 @dataclass
@@ -111,13 +105,13 @@ def trace(kind: str, key: int) -> Trace:
     chain = {**chain_over(walk, reached), kind: {key}} if reached else walk.chain_of(kind, [key])
     layers: list[Layer] = []
     for layer, model in _layers_of(kind).items():
-        rows = _rows_of(model)
+        rows = rows_of(model)
         rows = rows.filter(device=key) if layer in ENDS and layer != kind else rows.filter(pk__in=chain.get(layer, ()))
         listed = list(rows.order_by("name", "pk")[: NEIGHBOURS_MAX + 1])
         if listed:
             # Counting is a query of its own, needed only where there are more than fit.
             more = rows.values("pk").count() - NEIGHBOURS_MAX if len(listed) > NEIGHBOURS_MAX else 0
-            layers.append(Layer(layer, [_link(layer, row) for row in listed[:NEIGHBOURS_MAX]], more))
+            layers.append(Layer(layer, [link_of(layer, row) for row in listed[:NEIGHBOURS_MAX]], more))
     keys = {layer.kind: {link.id for link in layer.links} for layer in layers}
     ways = ways_to(keys.get("volume", ()), keys.get("host", ()))
     figures = list(FIGURES[kind](thing))
@@ -128,7 +122,7 @@ def trace(kind: str, key: int) -> Trace:
     return Trace(kind, thing.pk, name, figures, layers, edges, ways, _volume_of(thing))
 
 
-def _rows_of(model: type[Model]) -> QuerySet[Model]:
+def rows_of(model: type[Model]) -> QuerySet[Model]:
     """All rows; ends with their device, which their note names, others without what is long and not named."""
     rows = model._default_manager.all()
     if model is Disk:
@@ -174,7 +168,8 @@ ENDS: dict[str, type[Model]] = {"port": HostPort, "portal": Portal}
 TRACED = {**MODELS, **ENDS}
 
 
-def _link(layer: str, row: Model) -> Link:
+def link_of(layer: str, row: Model) -> Link:
+    """A thing as a neighbour, or as something that was found."""
     size, note = None, ""
     match row:
         case Disk():
@@ -314,34 +309,3 @@ FIGURES: dict[str, Callable[..., Iterable[Figure]]] = {
     "port": _end,
     "portal": _end,
 }
-
-
-FOUND_MAX = 10
-
-
-def find(text: str) -> list[Link]:
-    """Things whose name, serial, initiator or label contains ``text``; at most ten a kind, those that begin so first.
-
-    A label is looked for as key=value, or key= for all of its values. What a host calls a device, as naa.6002…, leads
-    to its volume and datastore.
-    """
-    wanted = text.strip()[:64]
-    if not wanted:
-        return []
-    found: list[Link] = []
-    keys = labelled(wanted, FOUND_MAX)
-    for kind, model in TRACED.items():
-        query = Q(name__icontains=wanted) | Q(pk__in=keys.get(kind, []))
-        serial = DEVICE_ID_FORM.sub("", wanted) or wanted
-        if kind == "volume":
-            query |= Q(serial__icontains=serial)
-        if kind == "datastore":
-            query |= Q(pk__in=Extent.objects.filter(serial__icontains=serial).values("datastore"))
-        if kind in ("host", "array"):
-            named = HostInitiator.objects.filter(identifier__icontains=wanted)
-            query |= Q(nqn__icontains=wanted) | Q(pk__in=named.values("host"))
-            query &= Q(kind=kind)
-        if kind in ENDS:
-            query |= Q(network__icontains=wanted)
-        found += [_link(kind, row) for row in _rows_of(model).filter(query).order_by("name")[:FOUND_MAX]]
-    return sorted(found, key=lambda link: not link.name.lower().startswith(wanted.lower()))

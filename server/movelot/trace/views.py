@@ -10,7 +10,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
-from movelot.trace.chain import Link, Trace, find, trace
+from movelot.trace.chain import Link, Trace, trace
+from movelot.trace.find import find
 
 
 class TraceSerializer(DataclassSerializer[Trace]):
@@ -39,7 +40,7 @@ class HitsSerializer(DataclassSerializer[Hits]):
 
 
 class FindView(APIView):
-    """Find anything by name or serial."""
+    """Find anything by what pages show of it."""
 
     @extend_schema(parameters=[OpenApiParameter("q", str)], responses=HitsSerializer)
     def get(self, request: Request) -> Response:

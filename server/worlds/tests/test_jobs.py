@@ -20,7 +20,7 @@ from server.worlds.tests.world import World, person
 @pytest.mark.parametrize("kind", sorted(work.KINDS))
 def test_every_kind_keeps_the_contract(kind: str, api: APIClient) -> None:
     """Its name fits, what it comes to is told in the schema, and its queue is one that a worker takes from."""
-    import stack
+    import processes
     import yaml
 
     from conftest import ROOT
@@ -31,7 +31,7 @@ def test_every_kind_keeps_the_contract(kind: str, api: APIClient) -> None:
     schema = yaml.safe_load((ROOT / "server" / "openapi.yaml").read_text())["components"]["schemas"]
     told = {entry["$ref"].rsplit("/", 1)[1] for entry in schema["JobResult"]["oneOf"]}
     assert found.result.__name__ in told
-    assert found.queue in {queue for queues, _ in stack.WORKERS.values() for queue in queues.split(",")}
+    assert found.queue in {queue for queues, _ in processes.WORKERS.values() for queue in queues.split(",")}
 
 
 @pytest.fixture

@@ -445,7 +445,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Find anything by name or serial. */
+        /** @description Find anything by what pages show of it. */
         get: operations["find_retrieve"];
         put?: never;
         post?: never;
@@ -1505,6 +1505,7 @@ export interface components {
             subject_kind: string;
             subject_id: number | null;
             subject: string;
+            of: string;
             label: string;
             title: string;
             text: components["schemas"]["Part"][];

@@ -276,5 +276,10 @@ function KindLine({ findings, fresh }: { findings: readonly Finding[]; fresh: Re
 
 function SubjectLink({ finding }: { finding: Finding }) {
   const to = pathTo(finding);
-  return to ? <Link to={to}>{finding.subject}</Link> : finding.subject;
+  return (
+    <>
+      {to ? <Link to={to}>{finding.subject}</Link> : finding.subject}
+      {finding.of && <span style={{ color: "var(--mute)" }}> of {finding.of}</span>}
+    </>
+  );
 }

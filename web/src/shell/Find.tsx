@@ -17,13 +17,20 @@ interface Hit {
   to: string;
 }
 
+/** Where a thing is looked at: most have a trace; a cluster is seen by its paths, a switch by what hangs on it. */
+function addressOf({ kind, id, name }: { kind: string; id: number; name: string }): string {
+  if (kind === "cluster") return `/attach/paths?${new URLSearchParams({ cluster: name }).toString()}`;
+  if (kind === "switch") return `/attach/loss?${new URLSearchParams({ kind, name }).toString()}`;
+  return `/trace/${kind}/${String(id)}`;
+}
+
 interface Props {
   text: string;
   onText: (text: string) => void;
   onClose: () => void;
 }
 
-/** Find: any thing by name or serial, and the pages. */
+/** Find: any thing by what pages show of it, and the pages. */
 export function Find({ text, onText, onClose }: Props) {
   const wanted = useDeferredValue(text.trim());
   const navigate = useNavigate();
@@ -33,7 +40,7 @@ export function Find({ text, onText, onClose }: Props) {
     kind: hit.kind.replace("_", " "),
     name: hit.name,
     note: [hit.size_bytes === null ? "" : size(hit.size_bytes), hit.note].filter(Boolean).join(" · "),
-    to: `/trace/${hit.kind}/${String(hit.id)}`,
+    to: addressOf(hit),
   }));
   const pages = pagesCalled(wanted).map(({ name, path }): Hit => ({
     kind: "page",
@@ -71,14 +78,14 @@ export function Find({ text, onText, onClose }: Props) {
         noOptionsText={
           found.isFetching
             ? "Looking…"
-            : `Nothing is called “${wanted}”. Names, serials, initiators and labels are searched.`
+            : `Nothing is called “${wanted}”. Names, addresses, serials, initiators, paths and labels are searched.`
         }
         renderInput={(params) => (
           <TextField
             {...params}
             autoFocus
             label="Find"
-            placeholder="Name, serial, initiator or key=value of a label"
+            placeholder="Name, address, serial, initiator, path or label"
             sx={{ p: 1.5 }}
           />
         )}

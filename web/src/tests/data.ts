@@ -55,6 +55,7 @@ export const finding = (
   subject_kind: "datastore",
   subject_id: 3,
   subject,
+  of: "",
   label: subject,
   title: "Over its fill ceiling",
   text: [
