@@ -17,7 +17,6 @@ import sys
 import threading
 import time
 import urllib.request
-from contextlib import suppress
 from pathlib import Path
 
 import units
@@ -150,10 +149,13 @@ def up(demo: bool) -> None:
 
 
 def _ended(supervisor: subprocess.Popen[bytes]) -> int:
-    """How the supervisor ended: Ctrl-C reaches it too, and it ends what it keeps before itself."""
+    """How the supervisor ended: it ends what it keeps before itself."""
     while True:
-        with suppress(KeyboardInterrupt):
+        try:
             return 0 if supervisor.wait() in (0, -signal.SIGINT, -signal.SIGTERM) else 1
+        except KeyboardInterrupt:
+            # Ctrl-C reaches it as well, a signal to this process alone does not.
+            supervisor.terminate()
 
 
 def write_units() -> None:
