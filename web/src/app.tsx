@@ -3,7 +3,7 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { SnackbarProvider } from "notistack";
 import { useMemo, useState } from "react";
-import { createBrowserRouter, RouterProvider } from "react-router";
+import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { ProblemError } from "./api/problem";
 import { UnitProvider } from "./parts/unit";
 import { NoSuchPage } from "./shell/NoSuchPage";
@@ -36,6 +36,8 @@ const newRouter = () =>
       HydrateFallback: () => null,
       children: [
         ...PAGES.map(({ path, load }) => ({ path, lazy: { Component: load } })),
+        // Who came by a one-time link is in by now.
+        { path: "/welcome", element: <Navigate to="/" replace /> },
         { path: "*", element: <NoSuchPage /> },
       ],
     },
