@@ -24,7 +24,7 @@ SCHEMA = SCHEMA.exclude(path_regex=r"^/api/(devices/|session/|schema/)")
 
 @pytest.fixture
 def people(estate: StandIns) -> dict[str, APIClient]:
-    return {name: signed_in(name) for name in ("ines.marrow", "tobias.wren", "auditor")}
+    return {name: signed_in(name) for name in ("ines.marrow", "tobias.wren", "auditor", "una.keel")}
 
 
 @SCHEMA.parametrize()

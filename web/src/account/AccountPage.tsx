@@ -14,8 +14,8 @@ export function AccountPage() {
   return (
     <Page title="Account" note={<span>{`${session?.name ?? ""}, ${session?.role ?? ""}`}</span>}>
       <Password />
-      <SignIns everybodys={session?.administers ?? false} />
       <Tokens everybodys={session?.administers ?? false} />
+      <SignIns everybodys={session?.administers ?? false} />
     </Page>
   );
 }
@@ -59,15 +59,15 @@ function Password() {
         change.isPending || !fields.old || fields.new.length < SHORTEST || fields.new !== fields.again
       }
       error={change.error}
+      note={
+        change.isSuccess
+          ? "It is changed. Your other browsers are signed out."
+          : "Your other browsers are signed out by it."
+      }
     >
       {field("old", "Old password", false)}
       {field("new", "New password", short && `At least ${String(SHORTEST)} characters.`)}
       {field("again", "The same again", differ && "The two are not the same.")}
-      <span role="status" style={{ flexBasis: "100%", color: "var(--mute)", fontSize: 12.5 }}>
-        {change.isSuccess
-          ? "It is changed. Your other browsers are signed out."
-          : "Your other browsers are signed out by it."}
-      </span>
     </FormCard>
   );
 }

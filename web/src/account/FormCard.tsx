@@ -12,11 +12,13 @@ interface Props {
   /** What is missing, or on the way. */
   disabled: boolean;
   error: unknown;
+  /** What it does, or did. */
+  note?: ReactNode;
   children: ReactNode;
 }
 
 /** A few fields in a row with the button that sends them. */
-export function FormCard({ title, act, onAct, disabled, error, children }: Props) {
+export function FormCard({ title, act, onAct, disabled, error, note, children }: Props) {
   return (
     <Box
       component="form"
@@ -36,6 +38,11 @@ export function FormCard({ title, act, onAct, disabled, error, children }: Props
         </Button>
       </Box>
       <Box sx={{ px: 1.5 }}>
+        {note && (
+          <Box role="status" sx={{ color: "var(--mute)", fontSize: 12.5, pb: 1.5 }}>
+            {note}
+          </Box>
+        )}
         <ProblemAlert error={error} />
       </Box>
     </Box>

@@ -23,7 +23,7 @@ export function PersonActs({ person, own, onInvited }: Props) {
   );
   if (own) return null;
   return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.5 }}>
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.5, alignItems: "flex-start" }}>
       {person.locked && (
         <Button
           size="small"

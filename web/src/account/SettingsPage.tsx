@@ -155,6 +155,7 @@ function Kept({ retention }: { retention: Schemas["Retention"] }) {
       }}
       disabled={change.isPending || Object.keys(typed).length === 0}
       error={change.error}
+      note="What is older goes within six hours, with its history and labels. The audit trail is kept whole."
     >
       {(Object.keys(TIMES) as (keyof typeof TIMES)[]).map((name) => (
         <TextField
@@ -168,9 +169,6 @@ function Kept({ retention }: { retention: Schemas["Retention"] }) {
           }}
         />
       ))}
-      <span style={{ flexBasis: "100%", color: "var(--mute)", fontSize: 12.5 }}>
-        What is older goes within six hours, with its history and labels. The audit trail is kept whole.
-      </span>
     </FormCard>
   );
 }

@@ -64,7 +64,7 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
       <>
         <strong>{device.name}</strong>
         {mayChange && device.state !== "imported" && (
-          <Box sx={{ display: "flex", flexWrap: "wrap" }}>
+          <Box sx={{ display: "flex", flexWrap: "wrap", ml: -1.25 }}>
             <ChangeAccount device={device} />
             <Unlink device={device} />
           </Box>
@@ -72,7 +72,7 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
       </>
     ),
     sticky: true,
-    width: 130,
+    width: 170,
   },
   {
     key: "kind",
