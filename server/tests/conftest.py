@@ -136,6 +136,12 @@ def seen_over(device: HostDevice, paths: list[list[str]]) -> None:
     device.save()
 
 
+def figures(lot: Lot) -> tuple[int, int, int]:
+    """The first figure of an outcome: before, predicted and measured."""
+    row = lot.outcome["rows"][0]
+    return row["before"], row["predicted"], row["measured"]
+
+
 def run_to_end(lot: Lot) -> Lot:
     """Check, start and drive a lot in this process, as the worker would."""
     actions.run(lot)

@@ -12,7 +12,7 @@ from movelot.devices.reading import reread
 from movelot.inventory.models import Datastore, Device, HostDevice, HostPort, Initiator, Volume, Zone
 from movelot.lots import actions
 from movelot.lots.models import Lot
-from server.tests.conftest import balanced, drafted, run_to_end, signed_in
+from server.tests.conftest import balanced, drafted, figures, run_to_end, signed_in
 from server.tests.test_lots import outside
 
 GATES = ["gate-01", "gate-02", "gate-03", "gate-04"]
@@ -69,7 +69,7 @@ def test_once_zoned_a_rescan_brings_the_path_and_the_finding_goes(estate: StandI
     assert found
     assert found["draft"]["action"] == "Rescan the host"
     lot = run_to_end(drafted(found["draft"]["kind"], ines, **found["draft"]["form"]))
-    assert (lot.outcome["rows"][0]["before"], lot.outcome["rows"][0]["measured"]) == (6, 8)
+    assert figures(lot) == (6, 8, 8)
     assert finding_of("gate-03") is None
     # It is settled: to draft it again finds the same paths.
     assert gatehouse(api)["board"]["seen"] == gatehouse(api)["board"]["expected"]

@@ -18,7 +18,7 @@ from movelot.inventory.models import Datastore, Device, HostDevice, Initiator, V
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
-from server.tests.conftest import drafted, refused, run_to_end, signed_in
+from server.tests.conftest import drafted, figures, refused, run_to_end, signed_in
 from server.tests.test_lots import outside
 
 TARGET = "iqn.2026-01.example.kestrelbay:granite"
@@ -95,6 +95,8 @@ def test_lost_sessions_are_a_finding_and_a_lot_logs_in_again(cut_off: StandIns, 
 def test_the_fix_of_uplinks_logs_in_to_each_array_of_the_host(estate: StandIns, ines: User) -> None:
     before = iscsi(estate)
     lot = run_to_end(drafted("uplinks", ines, host="quay-03"))
+    before, predicted, measured = figures(lot)
+    assert before < predicted == measured
     assert [step.title for step in lot.steps.order_by("position")][1:] == [
         "Log quay-03 in to basalt",
         "Log quay-03 in to granite",

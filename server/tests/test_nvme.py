@@ -12,7 +12,7 @@ from movelot.inventory.changes import everything_changed
 from movelot.inventory.models import Datastore, Device, Grant, HostDevice, HostPort, Pool, Portal, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot
-from server.tests.conftest import drafted, refused, run_to_end, signed_in
+from server.tests.conftest import drafted, figures, refused, run_to_end, signed_in
 from server.tests.test_lots import outside
 
 NQN = "nqn.2026-01.example.kestrelbay:"
@@ -108,7 +108,7 @@ def test_small_frames_are_a_finding_and_one_lot_brings_the_paths_back(granted: S
     assert found["chalk"]["reasons"] == ["nvme-b and the portal use frames of different size"]
     before = everything(granted)
     lot = run_to_end(drafted(found["chalk"]["draft"]["kind"], ines, **found["chalk"]["draft"]["form"]))
-    assert (lot.outcome["rows"][0]["before"], lot.outcome["rows"][0]["measured"]) == (2, 4)
+    assert figures(lot) == (2, 4, 4)
     assert "chalk" not in findings_of("missing_paths")
     run_to_end(actions.undo(lot, ines))
     assert everything(granted) == before
@@ -129,7 +129,7 @@ def test_a_host_without_an_interface_is_a_finding_and_gets_the_next_free_address
     edited = drafted(draft["kind"], ines, **draft["form"], addresses={row["key"]: "10.40.12.150"})
     run_to_end(edited)
     assert edited.state == Lot.State.DONE
-    assert (edited.outcome["rows"][0]["before"], edited.outcome["rows"][0]["measured"]) == (2, 4)
+    assert figures(edited) == (2, 4, 4)
     assert ("nvme-b", "10.40.12.150/24", 9000) in interfaces(granted)["quay-02"]
     assert "chalk" not in findings_of("no_interface")
     run_to_end(actions.undo(edited, ines))

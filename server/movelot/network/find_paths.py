@@ -7,7 +7,7 @@ from movelot.inventory.paths import expected_table
 from movelot.lots.kinds import STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
-from movelot.network.frames import EndsForm, EndsPlan, ends_of, paths_between, paths_outcome
+from movelot.network.frames import EndsForm, EndsPlan, ends_of, paths_between, paths_outcome, paths_to_come
 
 
 class FindPathsKind(LotKind[EndsForm, EndsPlan]):
@@ -22,12 +22,13 @@ class FindPathsKind(LotKind[EndsForm, EndsPlan]):
             return Draft("Find paths", checks=[check])
         title = f"Find the paths of {host.name} to {array.name}"
         steps = StepPlan()
-        add_path_search(steps, host, [(array, expected_table([host], array, "any volume"))], [])
+        after = expected_table([host], array, "any volume")
+        add_path_search(steps, host, [(array, after)], [])
         if not len(steps):
             text = f"{host.name} is connected to {array.name} over every path that it could have."
             return Draft(title, checks=[Check("something to find", STOP, text)])
         now = paths_between(host, array)
-        plan = EndsPlan(host.name, array.name, now)
+        plan = EndsPlan(host.name, array.name, now, paths_to_come(host, array, after))
         return Draft(title, steps, plan, [], {f"paths of {host.name} to {array.name}": str(now)})
 
     def outcome(self, lot: Lot, plan: EndsPlan) -> list[MeasuredRow]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from movelot.fabric.interface_use import interface_use_check
 from movelot.fabric.mending import add_path_search, frame_steps, mended, mending_step
 from movelot.inventory.models import Device, Path
-from movelot.inventory.paths import expected_table
+from movelot.inventory.paths import PathTable, admitted_by_volume, expected_table, initiators_of
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
@@ -29,11 +29,12 @@ class EndsForm(LotForm):
 
 @dataclass
 class EndsPlan(LotPlan):
-    """A host, an array, and how many paths there are between them now."""
+    """A host, an array, how many paths there are between them now, and how many there should be afterwards."""
 
     host: str
     array: str
     paths: int
+    paths_to_come: int | None = None
 
 
 class FrameKind(LotKind[EndsForm, EndsPlan]):
@@ -57,8 +58,8 @@ class FrameKind(LotKind[EndsForm, EndsPlan]):
             f"frame size of {step.interface}": str(step.before) for step in changed if isinstance(step, SetFrameSize)
         }
         busy = interface_use_check(host, [step.interface for step in changed])
-        plan = EndsPlan(host.name, array.name, paths_between(host, array))
         after, steps = mended(table, [host], fixes, "any volume"), StepPlan()
+        plan = EndsPlan(host.name, array.name, paths_between(host, array), paths_to_come(host, array, after))
         add_path_search(steps, host, [(array, after)], [*steps.add_all(fixes)])
         return Draft(title, steps, plan, [busy], facts)
 
@@ -77,7 +78,14 @@ def paths_outcome(plan: EndsPlan) -> list[MeasuredRow]:
     """Paths between the host and the array of a plan, before it and now."""
     host, array = (Device.objects.filter(name=name).first() for name in (plan.host, plan.array))
     now = paths_between(host, array) if host and array else 0
-    return [MeasuredRow("host", plan.host, "paths", plan.paths, None, now)]
+    return [MeasuredRow("host", plan.host, "paths", plan.paths, plan.paths_to_come, now)]
+
+
+def paths_to_come(host: Device, array: Device, after: PathTable) -> int:
+    """Paths that a host will have to all volumes of an array that let it in, with the paths to one as in ``after``."""
+    ours = initiators_of(host)
+    let_in = sum(bool(names & ours) for names in admitted_by_volume(array).values())
+    return let_in * sum(path.seen for path in after.by_host.get(host.name, []))
 
 
 def paths_between(host: Device, array: Device) -> int:

@@ -14,7 +14,7 @@ from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
-from movelot.network.frames import paths_between
+from movelot.network.frames import paths_between, paths_to_come
 from movelot_core.addresses import address_problem
 from movelot_core.fabric.paths import lacking, network_of
 from movelot_core.fabric.transports import transport_of
@@ -55,6 +55,7 @@ class InterfacePlan(LotPlan):
     paths_now: int
     paths_after: int
     paths: int
+    paths_to_come: int | None = None
 
 
 class InterfaceKind(LotKind[InterfaceForm, InterfacePlan]):
@@ -86,6 +87,7 @@ class InterfaceKind(LotKind[InterfaceForm, InterfacePlan]):
             paths_now=sum(path.seen for path in table.paths),
             paths_after=sum(path.seen for path in after.paths),
             paths=sum(paths_between(host, array) for host in without),
+            paths_to_come=sum(paths_to_come(host, array, after) for host in without),
         )
         steps = StepPlan()
         handles = {host: [*steps.add_all(fixes)] for host, fixes in given.items() if usable}
@@ -101,7 +103,7 @@ class InterfaceKind(LotKind[InterfaceForm, InterfacePlan]):
         array = Device.objects.filter(name=plan.array).first()
         hosts = Device.objects.filter(name__in=plan.hosts)
         now = sum(paths_between(host, array) for host in hosts) if array else 0
-        return [MeasuredRow("array", plan.array, "paths", plan.paths, None, now)]
+        return [MeasuredRow("array", plan.array, "paths", plan.paths, plan.paths_to_come, now)]
 
 
 def _why_none(table: PathTable) -> str:

@@ -15,6 +15,7 @@ from movelot.lots.kinds import STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
+from movelot.network.frames import paths_between, paths_to_come
 
 
 def _iscsi_arrays(host: Device, fix: StepSpec[Any]) -> list[tuple[Device, PathTable]]:
@@ -35,10 +36,11 @@ class HostForm(LotForm):
 
 @dataclass
 class HostPaths(LotPlan):
-    """A host and how many paths it has now."""
+    """A host, how many paths it has now, and how many it should have afterwards."""
 
     host: str
     paths: int
+    paths_to_come: int | None = None
 
 
 class UplinkKind(LotKind[HostForm, HostPaths]):
@@ -56,13 +58,15 @@ class UplinkKind(LotKind[HostForm, HostPaths]):
             check = Check("something to fix", STOP, f"Every storage interface of {host.name} has exactly one uplink.")
             return Draft(f"Fix uplink binding of {host.name}", checks=[check])
         steps, interface = StepPlan(), mending_step(fix).interface
-        add_path_search(steps, host, _iscsi_arrays(host, fix), [steps.add(fix)])
+        arrays = _iscsi_arrays(host, fix)
+        add_path_search(steps, host, arrays, [steps.add(fix)])
         seen = Path.objects.filter(path_set__hostdevices__device=host).count()
+        more = sum(paths_to_come(host, array, after) - paths_between(host, array) for array, after in arrays)
         facts = {f"uplinks of {interface}": fix.detail}
         return Draft(
             f"Fix uplink binding of {host.name}",
             steps,
-            HostPaths(host.name, seen),
+            HostPaths(host.name, seen, seen + more),
             [interface_use_check(host, [interface])],
             facts,
         )
@@ -70,4 +74,4 @@ class UplinkKind(LotKind[HostForm, HostPaths]):
     def outcome(self, lot: Lot, plan: HostPaths) -> list[MeasuredRow]:
         """Paths before and after."""
         seen = Path.objects.filter(path_set__hostdevices__device__name=plan.host).count()
-        return [MeasuredRow("host", plan.host, "paths", plan.paths, None, seen)]
+        return [MeasuredRow("host", plan.host, "paths", plan.paths, plan.paths_to_come, seen)]
