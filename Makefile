@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 SETUP := python3 scripts/setup.py
 
-.PHONY: demo demo-reset start units standins test test-quick lint bench screenshots pictures setup schema
+.PHONY: demo demo-reset start units standins test test-quick lint bench soak screenshots pictures setup schema
 
 setup:
 	@$(SETUP)
@@ -27,6 +27,10 @@ test-quick: setup
 bench: setup
 	@$(PY) scripts/services.py start
 	@PYTHONPATH=core:server:standins:. $(PY) -m bench
+# Lots of every kind under kills and faults, compared with calm ones; not in CI. MINUTES and SEED may be set.
+soak: setup
+	@$(PY) scripts/services.py start
+	@PYTHONPATH=core:server:standins:. $(PY) -m soak $(or $(MINUTES),15) $(SEED)
 screenshots: setup
 	@$(PY) scripts/services.py start
 	@MOVELOT_SCREENSHOTS=docs/screenshots .venv/bin/pytest -q e2e/screenshots.py

@@ -11,11 +11,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import processes
 import pytest
 import requests
 from playwright.sync_api import Page, expect
 
+import processes
 from conftest import ROOT, WORKER, StandIns, until
 
 PORT = 18470 + WORKER

@@ -5,9 +5,9 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
-import processes
 import requests
 
+import processes
 from conftest import until
 from e2e.conftest import URL, Caller, Stack
 

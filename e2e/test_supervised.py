@@ -7,11 +7,11 @@ import signal
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-import processes
 import pytest
 import requests
 from playwright.sync_api import Page, expect
 
+import processes
 import services
 from conftest import until
 from e2e.conftest import PORT, URL, Caller, Stack

@@ -19,10 +19,9 @@ import time
 import urllib.request
 from pathlib import Path
 
+import services
 import units
 from processes import WEB_PORT, Process, Supervisor, processes
-
-import services
 from services import ROOT, RUN, SetupError
 
 STANDIN_PORT = int(os.environ.get("MOVELOT_STANDIN_PORT", "9443"))

@@ -11,7 +11,6 @@ import sys
 from pathlib import Path
 
 from processes import STOP_SECONDS, STOP_SECONDS_ELSE, Process, processes
-
 from services import ROOT, RUN
 
 # What no process of ours needs: to gain rights, to see other people's files, devices or kernels, to write elsewhere.

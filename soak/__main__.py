@@ -1,4 +1,4 @@
-"""``python -m soak [minutes] [seed]``: rounds of lots of every kind, each compared with a calm run, until time is up."""
+"""``python -m soak [minutes] [seed]``: rounds of lots of every kind, each beside a calm run, until time is up."""
 
 from __future__ import annotations
 

@@ -11,12 +11,12 @@ import sys
 from collections import namedtuple
 from pathlib import Path
 
-import processes
 import pytest
+
+import processes
+import services
 import setup
 import units
-
-import services
 from conftest import ROOT, until
 
 Folders = pytest.TempPathFactory

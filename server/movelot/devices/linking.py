@@ -68,18 +68,7 @@ def link(address: str, user: str, password: str, fingerprint: str) -> Device:
         root = session.get(ROOT)
     except DeviceError as error:
         raise Problem(502, error.code, error.message, UNCHANGED, "Check the account and try again.") from error
-    if not isinstance(root.get("Name"), str) or not 0 < len(root["Name"]) <= NAME_MAX:
-        message = "This device does not say its name, or one that is too long."
-        raise Problem(502, "device_odd", message, UNCHANGED, "Set its name, at the device itself.")
-    kind = Device.Kind.ARRAY if "Storage" in root else Device.Kind.HOST if "Systems" in root else None
-    if kind is None:
-        raise Problem(
-            422,
-            "kind_unknown",
-            "This device is neither an array nor a hypervisor host.",
-            UNCHANGED,
-            "Check the address.",
-        )
+    kind = _kind_of(root)
     if Device.objects.filter(name=root["Name"], state=Device.State.IMPORTED).exists():
         raise Problem(
             409,
@@ -124,6 +113,19 @@ def change_account(device: Device, user: str, password: str) -> None:
     device.save(update_fields=["user", "sealed_password"])
     reread([device])
     device.refresh_from_db()
+
+
+def _kind_of(root: Resource) -> str:
+    """Whether a device is an array or a host. Problem for one that is neither, or that has no name to be called by."""
+    if not isinstance(root.get("Name"), str) or not 0 < len(root["Name"]) <= NAME_MAX:
+        message = "This device does not say its name, or one that is too long."
+        raise Problem(502, "device_odd", message, UNCHANGED, "Set its name, at the device itself.")
+    if "Storage" in root:
+        return Device.Kind.ARRAY
+    if "Systems" in root:
+        return Device.Kind.HOST
+    message = "This device is neither an array nor a hypervisor host."
+    raise Problem(422, "kind_unknown", message, UNCHANGED, "Check the address.")
 
 
 def _known_before(kind: str, root: Resource) -> Device | None:

@@ -114,7 +114,9 @@ class PathsView(APIView):
         array = Device.objects.filter(kind=Device.Kind.ARRAY, name=wanted).first()
         if cluster is None or array is None:
             raise Problem(404, "not_found", "There is no such cluster or array.", hint="Choose one of the lists.")
-        key = f"paths-{cluster.pk}-{array.pk}-{given.get('volume', '')}-{version('fabric')}"
+        # Whatever is asked for as a volume: a key of the cache takes few characters.
+        volume = hashlib.sha256(given.get("volume", "").encode()).hexdigest()[:32]
+        key = f"paths-{cluster.pk}-{array.pk}-{volume}-{version('fabric')}"
         data = cache.get(key)
         if data is None:
             data = dict(PathsSerializer(_answer(cluster, array, given.get("volume", ""))).data)

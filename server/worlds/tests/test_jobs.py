@@ -20,9 +20,9 @@ from server.worlds.tests.world import World, person
 @pytest.mark.parametrize("kind", sorted(work.KINDS))
 def test_every_kind_keeps_the_contract(kind: str, api: APIClient) -> None:
     """Its name fits, what it comes to is told in the schema, and its queue is one that a worker takes from."""
-    import processes
     import yaml
 
+    import processes
     from conftest import ROOT
 
     found = work.KINDS[kind]
