@@ -157,6 +157,16 @@ def test_an_account_is_changed_once_the_device_takes_it(estate: StandIns, api: A
     assert Reading.objects.filter(device=device).count() == before + 1
 
 
+def test_what_answers_at_an_address_is_told_to_those_only_who_may_link(estate: StandIns, api: APIClient) -> None:
+    Device.objects.filter(name="quay-01").update(state=Device.State.AWAY, detail="Connection refused.")
+
+    def told(client: APIClient) -> str:
+        return next(str(row["detail"]) for row in client.get("/api/devices/").json() if row["name"] == "quay-01")
+
+    assert told(api) == "Connection refused."
+    assert told(signed_in("auditor")) == told(signed_in("una.keel")) == "cannot be read"
+
+
 @pytest.fixture
 def key_file(settings: Settings, tmp_path: Path) -> Path:
     """A copy of the key file, which may be changed."""

@@ -10,7 +10,7 @@ from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.fc_ports import FC_FRAME_BYTES, fc_network
 from movelot.devices.file_systems import exports_of, file_system_row
 from movelot.devices.session import DeviceSession, Resource
-from movelot.devices.set_rows import PLAIN, member_parts, set_row
+from movelot.devices.set_rows import PLAIN, made_by, member_parts, set_row
 from movelot.inventory.follow.rows import PROVISIONAL
 from movelot.inventory.readings import ArrayReading, Row
 from movelot_core.fabric.paths import FC
@@ -165,6 +165,7 @@ def volume_row(member: Resource) -> Row:
         "target": oem.get("Target", ""),
         "tiering": next((word for word, said in TIERED.items() if said == oem.get("Tiering")), ""),
         # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
+        "made_by": made_by(member),
         "namespace": int(member.get("NVMeNamespaceProperties", {}).get("NamespaceId", 0)),
     }
 

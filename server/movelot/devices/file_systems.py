@@ -6,6 +6,7 @@ from typing import Any
 
 from movelot.devices.host import act, datastore_row, system_uri
 from movelot.devices.session import DeviceSession, Resource
+from movelot.devices.set_rows import made_by
 from movelot.inventory.readings import Row
 
 
@@ -26,6 +27,7 @@ def file_system_row(member: Resource) -> Row:
         "reduced_bytes": None,
         "target": "",
         "tiering": "",
+        "made_by": made_by(member),
     }
 
 

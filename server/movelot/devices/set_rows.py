@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+import re
+
 from movelot.devices.session import Resource
 from movelot.inventory.readings import Row
 
+# The keys that lots write into what they make (see lots.drafting).
+LOTS_KEY = re.compile(r"lot-\d+-\d+-[0-9a-f]{8}")
 # What the rows of other volumes say where those of a set and its members say more.
 PLAIN: Row = {"kind": "block", "set_serial": "", "purpose": "", "disk_identity": "", "volumes_max": 0}
+
+
+def made_by(member: Resource) -> str:
+    """The key of the lot's step that made a thing; empty where its description is anything else."""
+    description = str(member.get("Description") or "")
+    return description if LOTS_KEY.fullmatch(description) else ""
 
 
 def set_row(member: Resource) -> Row:
@@ -26,6 +36,7 @@ def set_row(member: Resource) -> Row:
         "reduced_bytes": None,
         "target": "",
         "tiering": "",
+        "made_by": made_by(member),
         "kind": "set",
         "volumes_max": member["VolumesMax"],
     }

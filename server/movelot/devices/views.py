@@ -69,6 +69,10 @@ class ShownCertificate:
     not_after: datetime
 
 
+# Refused, timed out and not trusted look alike to who may not link devices.
+HIDDEN = "cannot be read"
+
+
 class DeviceSerializer(DataclassSerializer[DeviceAnswer]):
     class Meta:
         dataclass = DeviceAnswer
@@ -93,7 +97,8 @@ class PinSerializer(serializers.Serializer[dict[str, str]]):
     fingerprint = serializers.CharField(max_length=95)
 
 
-def answer_of(device: Device) -> DeviceAnswer:
+def answer_of(device: Device, in_detail: bool = True) -> DeviceAnswer:
+    """A device; what exactly is wrong with it only where ``in_detail``, as it tells what answers at an address."""
     return DeviceAnswer(
         device.pk,
         device.name,
@@ -102,7 +107,7 @@ def answer_of(device: Device) -> DeviceAnswer:
         device.user,
         device.fingerprint,
         device.state,
-        device.detail,
+        device.detail if in_detail or not device.detail else HIDDEN,
         device.cluster.name if device.cluster else "",
         device.read_at,
         device.clock_offset_seconds,
@@ -111,9 +116,9 @@ def answer_of(device: Device) -> DeviceAnswer:
     )
 
 
-def listed() -> list[dict[str, Any]]:
+def listed(in_detail: bool) -> list[dict[str, Any]]:
     devices = Device.objects.select_related("cluster").prefetch_related("capabilities").order_by("kind", "name")
-    return list(DeviceSerializer([answer_of(device) for device in devices], many=True).data)
+    return list(DeviceSerializer([answer_of(device, in_detail) for device in devices], many=True).data)
 
 
 class DeviceListView(APIView):
@@ -121,7 +126,7 @@ class DeviceListView(APIView):
 
     @extend_schema(responses=DeviceSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(listed())
+        return Response(listed(person(request).may_change))
 
     @extend_schema(request=LinkSerializer, responses={201: DeviceSerializer})
     def post(self, request: Request) -> Response:

@@ -140,6 +140,7 @@ def _volume(row: Row, shared_target: str) -> Row:
         "thin": row["thin"] is not False,
         "reduced": _words(row["reduced"]),
         "reduced_bytes": None,
+        "made_by": "",
         "kind": row["kind"] or "block",
         "volumes_max": row["volumes_max"] or 0,
         **{name: row[name] or "" for name in ("set_serial", "purpose", "disk_identity", "tiering")},

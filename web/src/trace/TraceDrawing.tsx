@@ -14,6 +14,8 @@ const ROW = 30;
 const WEIGHT: Record<string, number> = { disk: 1.5, pool: 1.2, array: 0.7 };
 const TALL = 24;
 const LETTER = 6.3;
+/** Things beneath the chain stand side by side, so many in a row. */
+const BESIDE = 4;
 
 const shortened = (text: string, most: number) => (text.length > most ? `${text.slice(0, most - 1)}…` : text);
 
@@ -35,13 +37,25 @@ function placesOf(layout: Layout): { x: number; width: number }[] {
   });
 }
 
-/** The chain drawn: things in columns from machine to array, a line wherever one leads to the next. */
+/** The chain drawn: things in columns from machine to array, a line wherever one leads to the next; hosts beneath. */
 export function TraceDrawing({ trace }: { trace: Schemas["Trace"] }) {
   const layout = useMemo(() => layoutOf(trace), [trace]);
   const [pointed, setPointed] = useState<string | null>(null);
   const chain = pointed ? chainOf(pointed, layout.lines) : null;
   const places = placesOf(layout);
-  const at = (spot: Spot) => ({ ...(places[spot.column] ?? { x: 0, width: 0 }), y: HEAD + spot.row * ROW });
+  const beneath = HEAD + layout.rows * ROW + HEAD;
+  const at = (spot: Spot): Place => {
+    if (spot.column !== null) {
+      return { ...(places[spot.column] ?? { x: 0, width: 0 }), y: HEAD + spot.row * ROW };
+    }
+    const width = (WIDE - GAP * (BESIDE - 1)) / BESIDE;
+    return {
+      x: (spot.row % BESIDE) * (width + GAP),
+      y: beneath + Math.floor(spot.row / BESIDE) * ROW,
+      width,
+    };
+  };
+  const height = layout.beneath ? beneath + Math.ceil(layout.beneath / BESIDE) * ROW : beneath - HEAD;
   return (
     <Box
       sx={{
@@ -53,7 +67,7 @@ export function TraceDrawing({ trace }: { trace: Schemas["Trace"] }) {
       }}
     >
       <svg
-        viewBox={`-2 -2 ${String(WIDE + 4)} ${String(HEAD + layout.rows * ROW)}`}
+        viewBox={`-2 -2 ${String(WIDE + 4)} ${String(height)}`}
         style={{ width: "100%", maxWidth: 1240, display: "block" }}
         role="group"
         aria-label="Trace, drawn from machine to array"
@@ -63,6 +77,11 @@ export function TraceDrawing({ trace }: { trace: Schemas["Trace"] }) {
             {kinds.map((kind) => NAMES[kind] ?? kind).join(", ")}
           </text>
         ))}
+        {layout.beneath > 0 && (
+          <text x={0} y={beneath - 8} fontSize={11.5} fill="var(--mute)">
+            Reached through
+          </text>
+        )}
         <Lines layout={layout} chain={chain} at={at} />
         {layout.spots.map((spot) => (
           <SpotMark
@@ -88,7 +107,8 @@ function Lines({ layout, chain, at }: LinesProps) {
   const spots = new Map(layout.spots.map((spot) => [spot.key, spot]));
   return layout.lines.map(([from, to]) => {
     const [left, right] = [spots.get(from), spots.get(to)];
-    if (!left || !right) return null;
+    // What stands beneath is joined by pointing at it.
+    if (!left || !right || left.column === null || right.column === null) return null;
     const [a, b] = [at(left), at(right)];
     const [x1, y1, x2, y2] = [a.x + a.width, a.y + TALL / 2, b.x, b.y + TALL / 2];
     const bend = (x2 - x1) / 2;
@@ -117,7 +137,7 @@ interface MarkProps {
 function SpotMark({ spot, place, dim, point }: MarkProps) {
   const { width } = place;
   const { size } = useUnit();
-  const figure = spot.size_bytes === null ? "" : size(spot.size_bytes);
+  const figure = spot.size_bytes === null ? spot.total : size(spot.size_bytes);
   const room = Math.floor((width - 14 - figure.length * LETTER) / LETTER);
   const colour = spot.here ? "var(--card)" : "var(--ink)";
   const face = (

@@ -1,19 +1,22 @@
 import type { Schemas } from "../api/problem";
+import { countOf } from "../parts/format";
 
-type Trace = Pick<Schemas["Trace"], "kind" | "id" | "layers" | "edges">;
+type Trace = Pick<Schemas["Trace"], "kind" | "id" | "layers" | "edges" | "ways">;
 type Entry = Schemas["Link"];
 
-/** Columns of the drawing, from machine to array; hosts and their ports stand beneath the disks, an array beneath its drives. */
+/** Columns of the chain, from machine to array; an array stands beneath its drives. */
 const COLUMNS = [
   ["machine"],
-  ["disk", "host", "port"],
+  ["disk"],
   ["datastore"],
   ["volume"],
   ["pool"],
   ["drive_group", "array", "portal"],
 ];
+/** What the chain is reached through stands beneath it, as lines to all of it would cross one another. */
+const BENEATH = ["host", "port"];
 /** As many things of a kind are drawn; the rest is folded into one that says how many. */
-const MOST: Record<string, number> = { disk: 8, host: 7 };
+const MOST: Record<string, number> = { disk: 8, host: 12, port: 8 };
 const MOST_ELSE = 14;
 
 export interface Spot {
@@ -25,15 +28,20 @@ export interface Spot {
   size_bytes: number | null;
   note: string;
   here: boolean;
-  column: number;
+  /** In the chain; null for what stands beneath it, where `row` counts along. */
+  column: number | null;
   row: number;
+  /** What there is of it in all: machines, paths. */
+  total: string;
 }
 
 export interface Layout {
   spots: Spot[];
   /** Pairs of keys, from the machine's side to the array's. */
   lines: [string, string][];
+  /** Of the chain; how many things stand beneath it. */
   rows: number;
+  beneath: number;
   /** The kinds of each column. */
   columns: string[][];
 }
@@ -64,6 +72,12 @@ export function layoutOf(trace: Trace): Layout {
   const columns = used.map((layers, column) =>
     layers.flatMap((layer) => spotsOf(layer, trace, column, spotOf)),
   );
+  const beneath = trace.layers
+    .filter((layer) => BENEATH.includes(layer.kind))
+    .flatMap((layer) => spotsOf(layer, trace, null, spotOf));
+  beneath.forEach((spot, n) => {
+    spot.row = n;
+  });
   const lines = joined(trace, spotOf);
   settle(columns, lines);
   const rows = Math.max(...columns.map((spots) => spots.length), 1);
@@ -73,22 +87,48 @@ export function layoutOf(trace: Trace): Layout {
     });
   }
   const kinds = used.map((layers) => layers.map((layer) => layer.kind));
-  return { spots: columns.flat(), lines, rows, columns: kinds };
+  const spots = [...columns.flat(), ...beneath];
+  for (const spot of spots) spot.total = totalOf(spot, trace);
+  return { spots, lines, rows, beneath: beneath.length, columns: kinds };
 }
 
-function spotsOf(layer: Schemas["Layer"], trace: Trace, column: number, spotOf: Map<string, string>): Spot[] {
+/** Machines and paths of a host, paths of an array; nothing for what has a size. */
+function totalOf({ kind, id }: Spot, trace: Trace): string {
+  if (id === null || (kind !== "host" && kind !== "array")) return "";
+  const ways = trace.ways.filter((way) => kind === "array" || way.host_id === id);
+  const paths = ways.reduce((sum, way) => sum + way.paths.length, 0);
+  const machines = trace.edges.filter(
+    (edge) => edge.kind === "machine" && edge.to_kind === kind && edge.to_id === id,
+  );
+  const several = trace.layers
+    .filter((layer) => layer.kind === "array")
+    .some((layer) => layer.links.length > 1);
+  return [
+    machines.length ? countOf(machines.length, "machine") : "",
+    paths && !(kind === "array" && several) ? countOf(paths, "path") : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
+
+function spotsOf(
+  layer: Schemas["Layer"],
+  trace: Trace,
+  column: number | null,
+  spotOf: Map<string, string>,
+): Spot[] {
   const { shown, folded } = drawn(layer, trace);
   const spots: Spot[] = shown.map((entry) => {
     spotOf.set(keyOf(layer.kind, entry.id), keyOf(layer.kind, entry.id));
     const here = layer.kind === trace.kind && entry.id === trace.id;
-    return { ...entry, key: keyOf(layer.kind, entry.id), kind: layer.kind, here, column, row: 0 };
+    return { ...entry, key: keyOf(layer.kind, entry.id), kind: layer.kind, here, column, row: 0, total: "" };
   });
   const count = folded.length + layer.more;
   if (count === 0) return spots;
   const key = keyOf(layer.kind, "more");
   for (const entry of folded) spotOf.set(keyOf(layer.kind, entry.id), key);
   const size_bytes = folded.reduce((sum, entry) => sum + (entry.size_bytes ?? 0), 0) || null;
-  const more = { key, kind: layer.kind, id: null, note: "", here: false, column, row: 0 };
+  const more = { key, kind: layer.kind, id: null, note: "", here: false, column, row: 0, total: "" };
   return [...spots, { ...more, name: `${String(count)} more`, size_bytes }];
 }
 

@@ -6,16 +6,17 @@ from collections.abc import Iterable, Iterator
 from datetime import datetime
 from typing import Any
 
-from movelot.attach.findings import IDLE_VOLUME, LEFTOVER_INITIATOR
+from movelot.attach.findings import IDLE_VOLUME, LEFTOVER_INITIATOR, STRAY_VOLUME
 from movelot.attach.findings.idle_volume import IdleVolumeEvidence
 from movelot.attach.findings.leftover_initiator import LeftoverInitiatorEvidence
+from movelot.attach.findings.stray_volume import StrayVolumeEvidence
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge
 from movelot.inventory.changes import Aspect
 from movelot.inventory.models import AdmittedInitiator, Device, Export, HostInitiator, Initiator, Volume
 from movelot.inventory.paths import admitted_by_volume
 from movelot.inventory.placement import hosts_using
-from movelot.lots.models import Lot
+from movelot.lots.models import Lot, Step
 from movelot_core.masking import VolumeAccess, idle, leftover
 
 
@@ -25,14 +26,32 @@ class MaskingJudge(Judge):
 
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         mounted, known = hosts_using(), _known()
+        strays = list(_strays(mounted))
+        yield from strays
+        left = {stray.subject.id for stray in strays}
         for array in Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"):
-            yield from _idle(array, mounted)
+            yield from (found for found in _idle(array, mounted) if found.subject.id not in left)
             yield from _leftover(array, known)
 
 
 def _known() -> set[str]:
     of_hosts = HostInitiator.objects.filter(host__in=Device.objects.filter(kind=Device.Kind.HOST))
     return set(of_hosts.values_list("identifier", flat=True))
+
+
+def _strays(mounted: dict[str, set[str]]) -> Iterator[Found[StrayVolumeEvidence]]:
+    """What carries the key of a step whose lot was undone, or that nobody knows."""
+    volumes = list(Volume.objects.exclude(made_by="").order_by("name"))
+    steps = Step.objects.filter(key__in=[volume.made_by for volume in volumes]).select_related("lot")
+    lot_of = {step.key: step.lot for step in steps}
+    undone = set(Lot.objects.filter(undone_by__state=Lot.State.DONE).values_list("pk", flat=True))
+    for volume in volumes:
+        lot = lot_of.get(volume.made_by)
+        if lot is not None and lot.pk not in undone:
+            continue
+        number, users = int(volume.made_by.split("-")[1]), len(mounted.get(volume.serial, ()))
+        evidence = StrayVolumeEvidence(volume.size_bytes, number, lot is not None, users)
+        yield Found(STRAY_VOLUME, Subject("volume", volume.pk, volume.name), evidence)
 
 
 def _idle(array: Device, mounted: dict[str, set[str]]) -> Iterator[Found[IdleVolumeEvidence]]:

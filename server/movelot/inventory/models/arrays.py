@@ -136,6 +136,8 @@ class Volume(Durable, OnDevice):
     disk_identity = models.CharField(max_length=128, blank=True, db_index=True)
     # The iSCSI target that it is behind, where that is known.
     target = models.CharField(max_length=223, blank=True)
+    # The key of the lot's step that made it, as its array tells; empty where no lot did.
+    made_by = models.CharField(max_length=48, blank=True, db_index=True)
 
     class Meta:
         indexes = [models.Index(fields=["device", "uri"])]

@@ -44,6 +44,14 @@ describe("grants", () => {
     expect(screen.getByText(/The storage team changes these/)).toBeVisible();
   });
 
+  it("say where more was granted than the pool has", async () => {
+    serve(answers({ "GET /api/attach/grants/": [grant({ quota_bytes: 26 * TIB })] }));
+    renderPage(<Grants />);
+    const [, fast] = within(await screen.findByRole("table", { name: "Grants" })).getAllByRole("row");
+    expect(fast).toHaveTextContent("26.0 TiB of 20.0 TiB, more than it has");
+    expect(within(fast ?? document.body).getByRole("img", { name: "more than it has" })).toBeVisible();
+  });
+
   it("are changed by the storage team, in words as people type sizes", async () => {
     const asked = serve(answers({ "PUT /api/attach/grants/1/": grant({ quota_bytes: 18 * TIB }) }));
     renderPage(<Grants />);

@@ -72,19 +72,27 @@ function columnsOf(size: (bytes: number) => string, storage: boolean): Column<Gr
 function wordsOf(grant: Grant, size: (bytes: number) => string): string {
   if (!grant.granted) return "not granted";
   if (grant.quota_bytes === null) return `whole pool, ${size(grant.capacity_bytes)}`;
-  return `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}${isUsedUp(grant) ? ", used up" : ""}`;
+  const more = isBeyond(grant) ? ", more than it has" : "";
+  const used = isUsedUp(grant) ? ", used up" : "";
+  return `${size(grant.quota_bytes)} of ${size(grant.capacity_bytes)}${more}${used}`;
 }
 
 /** Nothing is left of what was granted. */
 const isUsedUp = ({ granted, quota_bytes, promised_bytes }: Grant) =>
   granted && quota_bytes !== null && promised_bytes >= quota_bytes;
 
+/** More was granted than the pool holds: it shrank, or came so from a file. */
+const isBeyond = ({ granted, quota_bytes, capacity_bytes }: Grant) =>
+  granted && quota_bytes !== null && quota_bytes > capacity_bytes;
+
 function PoolCell({ grant }: { grant: Grant }) {
   const [kind, word] = !grant.granted
     ? (["unjudged", "not granted"] as const)
-    : isUsedUp(grant)
-      ? (["part", "used up"] as const)
-      : (["clear", "granted"] as const);
+    : isBeyond(grant)
+      ? (["over", "more than it has"] as const)
+      : isUsedUp(grant)
+        ? (["part", "used up"] as const)
+        : (["clear", "granted"] as const);
   return (
     <span title={grant.granted_by && `granted by ${grant.granted_by}`}>
       <Mark kind={kind} label={word} />{" "}
