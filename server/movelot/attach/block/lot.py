@@ -81,7 +81,7 @@ class AttachKind(VolumeLotKind[AttachForm, AttachPlan]):
             pools_chosen=[pool.pk for pool in chosen],
             volumes=_planned(meant, chosen, fits),
             problems=meant.problems,
-            pools=[pool_row(row, fit, figures) for row, fit in fits],
+            pools=[pool_row(row, fit, figures, meant.count) for row, fit in fits],
             advice=advice_for(cluster, hosts, chosen, meant.total_bytes, figures),
             board=None,
             own_targets=bool(chosen) and can_own_targets(chosen[0].device),

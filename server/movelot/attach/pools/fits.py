@@ -11,7 +11,7 @@ from movelot.inventory.sentences import fit_text, made_of
 from movelot.lots.kinds import Claim
 from movelot.lots.models import Lot
 from movelot.placement.grants import promised_bytes, quota_left
-from movelot_core.attach import PoolFigures, PoolFit, rank_pools
+from movelot_core.attach import PoolFigures, PoolFit, Verdict, rank_pools
 from movelot_core.fabric.paths import network_of
 
 Fits = list[tuple[Pool, PoolFit]]
@@ -98,7 +98,9 @@ def fits_of(cluster: Cluster | None, meant: ReadForm, figures: Figures) -> Fits:
     return [(figures[fit.pool][0], fit) for fit in ranked]
 
 
-def pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
+def pool_row(pool: Pool, fit: PoolFit, figures: Figures, count: int = 1) -> PoolRow:
+    """A pool as the form shows it. Of ``count`` volumes it may get one only: it is judged for that, and says so."""
+    text = fit_text(fit)
     return PoolRow(
         pool.pk,
         pool.name,
@@ -112,7 +114,7 @@ def pool_row(pool: Pool, fit: PoolFit, figures: Figures) -> PoolRow:
         bool(pool.tiers),
         made_of(pool),
         fit.verdict,
-        fit_text(fit),
+        f"{text}, for one of {count}" if count > 1 and fit.verdict == Verdict.REFUSED else text,
     )
 
 
