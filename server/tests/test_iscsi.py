@@ -95,8 +95,8 @@ def test_lost_sessions_are_a_finding_and_a_lot_logs_in_again(cut_off: StandIns, 
 def test_the_fix_of_uplinks_logs_in_to_each_array_of_the_host(estate: StandIns, ines: User) -> None:
     before = iscsi(estate)
     lot = run_to_end(drafted("uplinks", ines, host="quay-03"))
-    before, predicted, measured = figures(lot)
-    assert before < predicted == measured
+    paths, predicted, measured = figures(lot)
+    assert paths < predicted == measured
     assert [step.title for step in lot.steps.order_by("position")][1:] == [
         "Log quay-03 in to basalt",
         "Log quay-03 in to granite",

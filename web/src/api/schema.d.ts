@@ -1621,6 +1621,7 @@ export interface components {
             paths_now: number;
             paths_after: number;
             paths: number;
+            paths_to_come?: number | null;
         };
         InterfaceRow: {
             key: string;
