@@ -114,7 +114,7 @@ def pool_row(pool: Pool, fit: PoolFit, figures: Figures, count: int = 1) -> Pool
         bool(pool.tiers),
         made_of(pool),
         fit.verdict,
-        f"{text}, for one of {count}" if count > 1 and fit.verdict == Verdict.REFUSED else text,
+        f"for one of {count}: {text}" if count > 1 and fit.verdict == Verdict.REFUSED else text,
     )
 
 
