@@ -48,7 +48,7 @@ def people(estate: StandIns) -> Iterator[dict[str, APIClient]]:
 
 
 @SCHEMA.parametrize()
-@settings(max_examples=8, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@settings(max_examples=5, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 def test_no_request_makes_the_server_fail(case: Any, people: dict[str, APIClient]) -> None:
     for client in people.values():
         cookies = {name: morsel.value for name, morsel in client.cookies.items()}
