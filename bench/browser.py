@@ -7,18 +7,12 @@ bench.browser`` builds the estate by itself.
 from __future__ import annotations
 
 import os
-import subprocess
-import sys
-import time
-import urllib.request
-from collections.abc import Iterator
-from contextlib import contextmanager
-from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Page, Route, sync_playwright
 
-ROOT = Path(__file__).resolve().parents[1]
+from bench.server import served
+
 PORT = 34_900
 URL = f"http://127.0.0.1:{PORT}"
 PERSON, PASSWORD = "ines.marrow", "bench-only-password"
@@ -40,7 +34,7 @@ PAGES = {
 def report() -> None:
     """Figures on the estate that ``bench.pages`` has built in this database."""
     lot = _prepare()
-    with _server(), sync_playwright() as playwright:
+    with served(PORT), sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu", "--enable-precise-memory-info"]
         )
@@ -86,28 +80,6 @@ def _prepare() -> int:
         for n in range(ENTRIES)
     )
     return int(Lot.objects.order_by("-pk").values_list("pk", flat=True)[0])
-
-
-@contextmanager
-def _server() -> Iterator[None]:
-    path = os.pathsep.join(str(ROOT / room) for room in ("core", "server"))
-    command = [str(Path(sys.executable).parent / "gunicorn"), "movelot.wsgi", "--bind", f"127.0.0.1:{PORT}"]
-    more = ["--threads", "4", "--log-level", "error"]
-    running = subprocess.Popen([*command, *more], env={**os.environ, "PYTHONPATH": path}, cwd=ROOT / "server")
-    try:
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            try:
-                urllib.request.urlopen(f"{URL}/api/session/", timeout=2).read()
-                break
-            except OSError:
-                time.sleep(0.2)
-        else:
-            raise RuntimeError(f"nothing answers at {URL} after a minute")
-        yield
-    finally:
-        running.terminate()
-        running.wait(10)
 
 
 def _sign_in(page: Page) -> None:

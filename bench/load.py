@@ -11,15 +11,12 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
 import requests
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "scripts"))
-import processes
+from bench.server import served
 
 PORT, PEOPLE, SECONDS = 34_910, 8, 60
 URL = f"http://127.0.0.1:{PORT}"
@@ -39,7 +36,7 @@ PAGES = (
 def report(seconds: float = SECONDS) -> None:
     """Figures on the estate that ``bench.pages`` has built in this database."""
     _make_people()
-    with _server() as server:
+    with served(PORT) as server:
         took: list[float] = []
         errors: list[str] = []
         begun = time.monotonic()
@@ -65,25 +62,6 @@ def _make_people() -> None:
         person, _made = User.objects.get_or_create(username=f"person-{n}", defaults={"role": Role.VIRTUALIZATION})
         person.set_password(PASSWORD)
         person.save()
-
-
-@contextmanager
-def _server() -> Iterator[subprocess.Popen[bytes]]:
-    path = os.pathsep.join(str(processes.ROOT / room) for room in ("core", "server"))
-    command = processes.web_command(PORT)
-    running = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": path}, cwd=processes.ROOT / "server")
-    try:
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            try:
-                requests.get(f"{URL}/healthz", timeout=2).raise_for_status()
-                break
-            except requests.RequestException:
-                time.sleep(0.2)
-        yield running
-    finally:
-        running.terminate()
-        running.wait(20)
 
 
 def _person(number: int, end: float, took: list[float], errors: list[str]) -> None:

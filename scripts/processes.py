@@ -1,7 +1,7 @@
 """The processes that Move Lot consists of, and the supervisor that starts each anew when it ends.
 
 supervisor (from PyPI) keeps them for ``make demo`` and ``make start``; installations may have systemd do the same with
-the units in deploy/systemd, which run the same commands.
+the units that ``make units`` writes, which run the same commands.
 """
 
 from __future__ import annotations
@@ -13,15 +13,14 @@ import sys
 from dataclasses import dataclass
 from pathlib import Path
 
-from services import ROOT, RUN
+from services import COMMANDS, ROOT, RUN
 
 WEB_PORT = int(os.environ.get("MOVELOT_PORT", "8470"))
 BIN = Path(sys.executable).parent
 # The workers: which queues each takes from, and how many tasks at once. They mostly wait, for devices or the database.
 WORKERS = {"readings": ("readings,checks", 5), "judging": ("judging,heavy", 2), "lots": ("lots", 12)}
-# What a process gets to end by itself. A worker that is killed leaves each lot's steps where they can be taken up.
-STOP_SECONDS = {"mariadb": 60}
-STOP_SECONDS_ELSE = 5
+# They start first and end last.
+SERVERS = tuple(COMMANDS)
 
 
 @dataclass(frozen=True)
@@ -32,6 +31,8 @@ class Process:
     command: tuple[str, ...]
     folder: Path = ROOT / "server"
     environment: tuple[tuple[str, str], ...] = ()
+    # What it gets to end by itself. A worker that is killed leaves each lot's steps where they can be taken up.
+    stop_seconds: int = 5
 
 
 def web_command(port: int = WEB_PORT) -> tuple[str, ...]:
@@ -61,12 +62,19 @@ def keeper_command(server: str) -> tuple[str, ...]:
 def processes(port: int = WEB_PORT) -> list[Process]:
     """All but the stand-ins."""
     return [
-        Process("mariadb", keeper_command("mariadb"), ROOT),
-        Process("redis", keeper_command("redis"), ROOT),
+        *(Process(name, keeper_command(name), ROOT, stop_seconds=60) for name in SERVERS),
         Process("web", web_command(port)),
         *(Process(f"worker-{name}", worker_command(name)) for name in WORKERS),
         Process("schedule", schedule_command()),
     ]
+
+
+def environment() -> dict[str, str]:
+    """What the processes find in their environment: paths, and all that was set for Move Lot when this was called."""
+    ours = {name: value for name, value in os.environ.items() if name.startswith("MOVELOT_")}
+    path = os.pathsep.join(str(ROOT / room) for room in ("core", "server"))
+    fixed = {"PYTHONPATH": path, "DJANGO_SETTINGS_MODULE": "movelot.settings", "PYTHONUNBUFFERED": "1"}
+    return {**ours, "MOVELOT_RUN": str(RUN), **fixed, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
 
 
 class Supervisor:
@@ -80,8 +88,9 @@ class Supervisor:
         self.file.write_text("\n".join(self._lines(kept)))
 
     def _lines(self, kept: list[Process]) -> list[str]:
-        yes = ["nodaemon=true", "loglevel=warn", "strip_ansi=true", f"user={'root' if not os.geteuid() else ''}"]
-        lines = ["[supervisord]", *(line for line in yes if not line.endswith("="))]
+        lines = ["[supervisord]", "nodaemon=true", "loglevel=warn", "strip_ansi=true"]
+        # Said where it is so on purpose; it warns of it otherwise.
+        lines += [] if os.geteuid() else ["user=root"]
         lines += [f"logfile={self.folder / 'supervisor.log'}", "logfile_maxbytes=5MB", "logfile_backups=2"]
         lines += [f"pidfile={self.folder / 'supervisor.pid'}", f"childlogdir={self.folder}"]
         account = ["username=movelot", f"password={secrets.token_urlsafe(24)}"]
@@ -108,9 +117,8 @@ class Supervisor:
             "autorestart=true",
             "startsecs=1",
             "startretries=1000000",
-            f"stopwaitsecs={STOP_SECONDS.get(process.name, STOP_SECONDS_ELSE)}",
-            # The servers end last.
-            f"priority={1 if process.name in STOP_SECONDS or process.name == 'redis' else 10}",
+            f"stopwaitsecs={process.stop_seconds}",
+            f"priority={1 if process.name in SERVERS else 10}",
         ]
 
     def start(self, environment: dict[str, str]) -> subprocess.Popen[bytes]:

@@ -19,9 +19,10 @@ import time
 import urllib.request
 from pathlib import Path
 
+import processes
 import services
 import units
-from processes import WEB_PORT, Process, Supervisor, processes
+from processes import WEB_PORT, Process, Supervisor
 from services import ROOT, RUN, SetupError
 
 STANDIN_PORT = int(os.environ.get("MOVELOT_STANDIN_PORT", "9443"))
@@ -32,7 +33,11 @@ READY_SECONDS = 90
 def environment() -> dict[str, str]:
     """The environment of every process we start."""
     # Said of every worker of root's; ours listens to loopback alone.
-    return {**os.environ, **units.environment(), "PYTHONWARNINGS": "ignore:You're running the worker with superuser"}
+    return {
+        **os.environ,
+        **processes.environment(),
+        "PYTHONWARNINGS": "ignore:You're running the worker with superuser",
+    }
 
 
 def manage(*words: str, quiet: bool = True) -> str:
@@ -138,7 +143,7 @@ def up(demo: bool) -> None:
         services.require_port(STANDIN_PORT, "the stand-ins", "MOVELOT_STANDIN_PORT", "127.40.0.10")
     services.start()
     prepare()
-    kept = [*processes(), *([standins_process()] if demo else [])]
+    kept = [*processes.processes(), *([standins_process()] if demo else [])]
     supervisor = Supervisor(kept, RUN / "logs").start(environment())
     signal.signal(signal.SIGTERM, lambda *_: supervisor.terminate())
     threading.Thread(target=announce, args=(demo, begun, supervisor), daemon=True).start()
@@ -165,7 +170,7 @@ def write_units() -> None:
     finally:
         services.stop()
     folder = RUN / "systemd"
-    units.write(folder, os.environ.get("MOVELOT_ACCOUNT", pwd.getpwuid(os.geteuid()).pw_name), units.environment())
+    units.write(folder, os.environ.get("MOVELOT_ACCOUNT", pwd.getpwuid(os.geteuid()).pw_name), processes.environment())
     print(f"Units are in {folder}. As root:\n")
     print(f"  cp {folder}/movelot* /etc/systemd/system/ && systemctl daemon-reload")
     print("  systemctl enable --now movelot.target")

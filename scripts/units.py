@@ -1,17 +1,11 @@
-"""Move Lot as units of systemd: the same processes that the supervisor keeps, for an installation that starts at boot.
-
-usage: units.py FOLDER [ACCOUNT]
-"""
+"""Move Lot as units of systemd: what the supervisor keeps, for an installation that starts at boot."""
 
 from __future__ import annotations
 
-import os
-import pwd
-import sys
 from pathlib import Path
 
-from processes import STOP_SECONDS, STOP_SECONDS_ELSE, Process, processes
-from services import ROOT, RUN
+from processes import SERVERS, Process, processes
+from services import RUN
 
 # What no process of ours needs: to gain rights, to see other people's files, devices or kernels, to write elsewhere.
 SANDBOX = (
@@ -38,7 +32,6 @@ SANDBOX = (
     "SystemCallFilter=@system-service",
     "UMask=0077",
 )
-SERVERS = ("mariadb", "redis")
 TARGET = """[Unit]
 Description=Move Lot
 Wants={wanted}
@@ -60,7 +53,7 @@ def unit(process: Process, account: str, environment: dict[str, str]) -> str:
     lines += ["StartLimitIntervalSec=0", "", "[Service]", f"User={account}", f"WorkingDirectory={process.folder}"]
     lines += [f'Environment="{name}={value}"' for name, value in environment.items()]
     lines += [f"ExecStart={' '.join(_word(word) for word in process.command)}", "Restart=always", "RestartSec=3"]
-    lines += [f"TimeoutStopSec={STOP_SECONDS.get(process.name, STOP_SECONDS_ELSE)}", *SANDBOX]
+    lines += [f"TimeoutStopSec={process.stop_seconds}", *SANDBOX]
     return "\n".join([*lines, "", "[Install]", "WantedBy=movelot.target", ""])
 
 
@@ -76,17 +69,3 @@ def write(folder: Path, account: str, environment: dict[str, str]) -> list[Path]
     for name, text in texts.items():
         (folder / name).write_text(text)
     return [folder / name for name in texts]
-
-
-def environment() -> dict[str, str]:
-    """What the processes find in their environment: paths, and all that was set for Move Lot when this was called."""
-    ours = {name: value for name, value in os.environ.items() if name.startswith("MOVELOT_")}
-    path = os.pathsep.join(str(ROOT / room) for room in ("core", "server"))
-    fixed = {"PYTHONPATH": path, "DJANGO_SETTINGS_MODULE": "movelot.settings", "PYTHONUNBUFFERED": "1"}
-    return {**ours, "MOVELOT_RUN": str(RUN), **fixed, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-
-
-if __name__ == "__main__":
-    account = sys.argv[2] if len(sys.argv) > 2 else pwd.getpwuid(os.geteuid()).pw_name
-    for file in write(Path(sys.argv[1]), account, environment()):
-        print(file)

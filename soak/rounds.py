@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Any
 
 from conftest import StandIns
@@ -20,6 +18,7 @@ from movelot.problems import Problem
 from server.tests.conftest import drafted
 from server.tests.test_faults import Case, whole
 from soak.driver import driver_of
+from soak.tally import Tally
 
 # What a device may do for a while, with how many of its actions or milliseconds it is about.
 FAULTS = (
@@ -34,17 +33,6 @@ FAULTS = (
 )
 LONGEST_LIFE_SECONDS = 0.6
 TRIES = 400
-
-
-@dataclass
-class Tally:
-    """What was done to lots, and how they ended."""
-
-    kills: int = 0
-    faults: Counter[str] = field(default_factory=Counter)
-    halts: int = 0
-    refusals: Counter[str] = field(default_factory=Counter)
-    ends: Counter[tuple[str, str]] = field(default_factory=Counter)
 
 
 class Lost(Exception):

@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from conftest import StandIns
 from movelot.accounts.models import Role, User
-from movelot.devices.certificate import fingerprint_of
-from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
 from movelot.devices.models import AllowedNetwork
 from movelot.devices.reading import collect
 from movelot.inventory.models import Device, Grant, Pool
+from server.tests.conftest import link_card
 
 
 def linked(standins: StandIns) -> tuple[User, User]:
     """Link every stand-in, learn from its history, and grant what lots of all kinds need. Returns the two."""
     AllowedNetwork.objects.create(cidr="127.0.0.0/8")
     for card in standins.cards.values():
-        link(card["url"], card["user"], card["password"], fingerprint_of(Path(card["certificate"]).read_text()))
+        link_card(card)
     collect(Device.objects.all())
     grant_pools()
     Grant.objects.get_or_create(pool=Pool.objects.get(name="chalk-one"), defaults={"granted_by": "tobias.wren"})

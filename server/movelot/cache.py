@@ -51,6 +51,12 @@ class LosableRedisCache(RedisCache):
         except RedisError:
             return False
 
+    def incr(self, key: Any, delta: int = 1, version: int | None = None) -> int:
+        try:
+            return super().incr(key, delta, version)
+        except RedisError as error:
+            raise ValueError(f"There is no {key} while Redis is away.") from error
+
     def set_many(self, data: dict[Any, Any], timeout: Any = DEFAULT_TIMEOUT, version: int | None = None) -> list[Any]:
         try:
             return super().set_many(data, timeout, version)

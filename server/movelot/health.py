@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from django.conf import settings
 from django.db import Error, connection
@@ -85,9 +86,14 @@ def _database_is_up() -> bool:
     return True
 
 
+@lru_cache(maxsize=1)
+def _redis(url: str) -> Redis:
+    """Its connections are kept: every page asks each few seconds."""
+    return Redis.from_url(url, socket_timeout=2, socket_connect_timeout=2)
+
+
 def _redis_is_up() -> bool:
     try:
-        with Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=2, socket_connect_timeout=2) as redis:
-            return bool(redis.ping())
+        return bool(_redis(settings.CELERY_BROKER_URL).ping())
     except RedisError:
         return False

@@ -24,6 +24,7 @@ class TrustedProxy:
         else:
             for name in FORWARDED:
                 request.META.pop(name, None)
+            # gunicorn believes such a header of everybody on this machine.
             request.META["wsgi.url_scheme"] = "http"
         response = self.get_response(request)
         if request.is_secure():

@@ -80,10 +80,9 @@ def _first(name: str) -> User:
     return person
 
 
-def end_sign_ins(person: User, but: str = "") -> int:
-    """End all sessions of a person, but the one with this key. Returns how many."""
+def end_sign_ins(person: User, but: str = "") -> None:
+    """End all sessions of a person, but the one with this key."""
     rows = SignIn.objects.filter(person=person).exclude(session_key=but)
     keys = list(rows.values_list("session_key", flat=True))
     Session.objects.filter(session_key__in=keys).delete()
     rows.delete()
-    return len(keys)

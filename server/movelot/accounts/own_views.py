@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import TypeVar
 
 from django.contrib.auth import update_session_auth_hash
 from django.contrib.sessions.models import Session as StoredSession
+from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 from django.utils.timezone import now
 from drf_spectacular.utils import extend_schema
@@ -26,6 +28,14 @@ from movelot.audit.trail import tell
 from movelot.problems import Problem
 
 TOKEN_DAYS_MAX = 366
+LISTED_MAX = 500
+Owned = TypeVar("Owned", SignIn, ApiToken)
+
+
+def _visible(rows: QuerySet[Owned], request: Request) -> QuerySet[Owned]:
+    """One's own; everybody's for an administrator."""
+    rows = rows.select_related("person")
+    return rows if person(request).administers else rows.filter(person=person(request))
 
 
 class PasswordSerializer(serializers.Serializer[dict[str, str]]):
@@ -84,9 +94,7 @@ class SignInsView(APIView):
 
     @extend_schema(responses=SignInSerializer(many=True), operation_id="sign_ins_list")
     def get(self, request: Request) -> Response:
-        rows = SignIn.objects.select_related("person").order_by("-seen_at")
-        if not person(request).administers:
-            rows = rows.filter(person=person(request))
+        rows = _visible(SignIn.objects.order_by("-seen_at"), request)
         # Sessions that ran out are deleted by nobody.
         there = StoredSession.objects.filter(expire_date__gt=now()).values("session_key")
         here = request._request.session.session_key
@@ -100,7 +108,7 @@ class SignInsView(APIView):
                 row.seen_at,
                 row.session_key == here,
             )
-            for row in rows.filter(session_key__in=there)[:500]
+            for row in rows.filter(session_key__in=there)[:LISTED_MAX]
         ]
         return Response(SignInSerializer(answers, many=True).data)
 
@@ -112,10 +120,7 @@ class SignInView(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
-        rows = SignIn.objects.select_related("person")
-        if not person(request).administers:
-            rows = rows.filter(person=person(request))
-        row = get_object_or_404(rows, pk=pk)
+        row = get_object_or_404(_visible(SignIn.objects.all(), request), pk=pk)
         StoredSession.objects.filter(session_key=row.session_key).delete()
         row.delete()
         tell(request, f"session of {row.person.username} from {row.address}")
@@ -167,10 +172,8 @@ class TokensView(APIView):
 
     @extend_schema(responses=TokenSerializer(many=True), operation_id="tokens_list")
     def get(self, request: Request) -> Response:
-        rows = ApiToken.objects.select_related("person").order_by("name")
-        if not person(request).administers:
-            rows = rows.filter(person=person(request))
-        return Response(TokenSerializer([token_answer(row) for row in rows[:500]], many=True).data)
+        rows = _visible(ApiToken.objects.order_by("name"), request)[:LISTED_MAX]
+        return Response(TokenSerializer([token_answer(row) for row in rows], many=True).data)
 
     @extend_schema(request=NewTokenSerializer, responses={201: TokenSerializer})
     def post(self, request: Request) -> Response:
@@ -199,10 +202,7 @@ class TokenView(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
-        rows = ApiToken.objects.select_related("person")
-        if not person(request).administers:
-            rows = rows.filter(person=person(request))
-        token = get_object_or_404(rows, pk=pk)
+        token = get_object_or_404(_visible(ApiToken.objects.all(), request), pk=pk)
         tell(request, f"token {token.name} of {token.person.username}")
         token.delete()
         return Response(status=status.HTTP_204_NO_CONTENT)

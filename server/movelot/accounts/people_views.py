@@ -5,11 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from axes.models import AccessAttempt
 from axes.utils import reset
-from django.conf import settings
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Exists, Max, OuterRef, QuerySet
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -19,10 +17,13 @@ from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.invitations import end_sign_ins, invite
-from movelot.accounts.models import Role, User
+from movelot.accounts.lockout import locking
+from movelot.accounts.models import Invitation, Role, User
 from movelot.accounts.roles import AdministratorsInPerson, person
 from movelot.audit.trail import tell
 from movelot.problems import Problem
+
+LISTED_MAX = 500
 
 
 @dataclass
@@ -69,21 +70,20 @@ class RoleSerializer(serializers.Serializer[dict[str, object]]):
     active = serializers.BooleanField()
 
 
-def _answers(rows: list[User]) -> list[PersonAnswer]:
-    many = AccessAttempt.objects.filter(failures_since_start__gte=settings.AXES_FAILURE_LIMIT)
-    locked = set(many.values_list("username", flat=True))
+def _answers(people: QuerySet[User]) -> list[PersonAnswer]:
+    locked = set(locking().values_list("username", flat=True))
+    waiting = Exists(Invitation.objects.filter(person=OuterRef("pk")))
+    rows = people.annotate(waits=waiting, seen=Max("sign_ins__seen_at")).order_by("username")[:LISTED_MAX]
     return [
         PersonAnswer(
-            row.pk,
-            row.username,
-            row.role,
-            row.is_active,
-            row.invitations.exists(),
-            row.username in locked,
-            row.sign_ins.aggregate(last=Max("seen_at"))["last"] or row.last_login,
+            row.pk, row.username, row.role, row.is_active, row.waits, row.username in locked, row.seen or row.last_login
         )
         for row in rows
     ]
+
+
+def _answer(person: User) -> PersonAnswer:
+    return _answers(User.objects.filter(pk=person.pk))[0]
 
 
 def link_of(secret: str) -> str:
@@ -98,7 +98,7 @@ class PeopleView(APIView):
 
     @extend_schema(responses=PersonSerializer(many=True), operation_id="people_list")
     def get(self, request: Request) -> Response:
-        return Response(PersonSerializer(_answers(list(User.objects.order_by("username")[:500])), many=True).data)
+        return Response(PersonSerializer(_answers(User.objects.all()), many=True).data)
 
     @extend_schema(request=NewPersonSerializer, responses={201: InvitedSerializer})
     def post(self, request: Request) -> Response:
@@ -110,7 +110,7 @@ class PeopleView(APIView):
             new.save()
             link = link_of(invite(new))
         tell(request, f"person {new.username}", None, {"role": new.role})
-        answer = InvitedSerializer(InvitedAnswer(_answers([new])[0], link)).data
+        answer = InvitedSerializer(InvitedAnswer(_answer(new), link)).data
         return Response(answer, status.HTTP_201_CREATED, headers={"Cache-Control": "no-store"})
 
 
@@ -135,8 +135,9 @@ class PersonView(APIView):
             if not who.is_active:
                 end_sign_ins(who)
                 who.tokens.all().delete()
+                who.invitations.all().delete()
         tell(request, f"person {who.username}", before, dict(given.validated_data))
-        return Response(PersonSerializer(_answers([who])[0]).data)
+        return Response(PersonSerializer(_answer(who)).data)
 
     def _demand_another(self, who: User, administrators: list[User]) -> None:
         if who.pk in {each.pk for each in administrators} and len(administrators) == 1:
@@ -160,7 +161,7 @@ class PersonLinkView(APIView):
             end_sign_ins(who)
             link = link_of(invite(who))
         tell(request, f"person {who.username}")
-        answer = InvitedSerializer(InvitedAnswer(_answers([who])[0], link)).data
+        answer = InvitedSerializer(InvitedAnswer(_answer(who), link)).data
         return Response(answer, status.HTTP_201_CREATED, headers={"Cache-Control": "no-store"})
 
 

@@ -41,15 +41,6 @@ class ReadsOrStorage(ReadsOrRole):
         return bool(request.user.is_authenticated and request.user.grants_pools)
 
 
-class Administrators(BasePermission):
-    """Only administrators, also to read: who the others are and from where they sign in concerns nobody else."""
-
-    message = "This is for administrators."
-
-    def has_permission(self, request: Request, view: APIView) -> bool:
-        return bool(request.user.is_authenticated and request.user.administers)
-
-
 class InPerson(BasePermission):
     """Whoever is signed in, in a browser: a token makes no tokens and sets no password."""
 
@@ -60,7 +51,7 @@ class InPerson(BasePermission):
 
 
 class AdministratorsInPerson(InPerson):
-    """Administrators in a browser."""
+    """Administrators in a browser, also to read: who the others are and where they sign in concerns nobody else."""
 
     message = "This is for administrators who are signed in."
 

@@ -15,10 +15,10 @@ from django.contrib.auth.signals import user_logged_in, user_logged_out
 from django.dispatch import receiver
 from django.http import HttpRequest, HttpResponse
 from django.utils.timezone import now
+from rest_framework.permissions import SAFE_METHODS
 
 from movelot.accounts.models import SignIn, User
 
-READS = ("GET", "HEAD", "OPTIONS")
 WRITTEN_EVERY = timedelta(minutes=1)
 BEGAN, SEEN = "began", "seen"
 
@@ -61,7 +61,7 @@ class SessionLimits:
         if moment - seen > idle or moment - began > timedelta(hours=settings.SESSION_HOURS):
             logout(request)
             return
-        somebody = request.method not in READS or "X-Movelot-Active" in request.headers
+        somebody = request.method not in SAFE_METHODS or "X-Movelot-Active" in request.headers
         if somebody and moment - seen > WRITTEN_EVERY:
             session[SEEN] = moment.isoformat()
             SignIn.objects.filter(session_key=session.session_key).update(seen_at=moment)

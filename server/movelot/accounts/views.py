@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import timedelta
 from typing import Any
 
 from axes.handlers.proxy import AxesProxyHandler
-from axes.models import AccessAttempt
-from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
-from django.db.models import Max
 from django.middleware.csrf import get_token
-from django.utils.timezone import now
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.permissions import AllowAny
@@ -21,9 +16,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.lockout import seconds_left
 from movelot.accounts.models import User
 from movelot.accounts.rates import SignInsPerMinute
 from movelot.problems import Problem
+from movelot_core.units import count_of
 
 
 @dataclass
@@ -57,12 +54,9 @@ def session_of(request: Request) -> Session:
     return Session("", "", False, False, get_token(request._request))
 
 
-def _locked(name: str) -> Problem:
-    """Locked from the address it was tried from only: nobody locks out others by trying in their name."""
-    last = AccessAttempt.objects.filter(username=name).aggregate(last=Max("attempt_time"))["last"] or now()
-    cool_off = timedelta(hours=settings.AXES_COOLOFF_TIME)
-    left = max(1, round((last + cool_off - now()).total_seconds()))
-    message = f"From your address this name is locked for {-(-left // 60)} more minutes."
+def _locked(name: str, address: str) -> Problem:
+    left = seconds_left(name, address)
+    message = f"From your address this name is locked for {count_of(-(-left // 60), 'more minute')}."
     hint = "Wait, or ask an administrator to unlock it."
     return Problem(429, "locked", "Too many failed attempts.", message, hint, retry_after=left)
 
@@ -86,7 +80,7 @@ class SessionView(APIView):
         given.is_valid(raise_exception=True)
         name = given.validated_data["username"]
         if not AxesProxyHandler.is_allowed(request._request, {"username": name}):
-            raise _locked(name)
+            raise _locked(name, request.META.get("REMOTE_ADDR", ""))
         user = authenticate(request._request, username=name, password=given.validated_data["password"])
         if user is None:
             raise Problem(

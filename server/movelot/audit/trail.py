@@ -49,10 +49,9 @@ def add(request: HttpRequest, user: Any, what: str, told: Changed) -> Entry:
         "before": clean(told.before),
         "after": clean(told.after),
     }
-    # A migration made it; where it is gone all the same, it is made before anything is locked.
-    Head.objects.get_or_create(pk=1)
     with transaction.atomic():
-        head = Head.objects.select_for_update().get(pk=1)
+        # A migration made it: two who make it at once would wait for one another.
+        head, _made = Head.objects.select_for_update().get_or_create(pk=1)
         entry = Entry(**values, previous=head.digest)
         entry.digest = digest_of(entry)
         entry.save()

@@ -164,8 +164,8 @@ def volume_row(member: Resource) -> Row:
         "reduced_bytes": oem.get("ReducedBytes"),
         "target": oem.get("Target", ""),
         "tiering": next((word for word, said in TIERED.items() if said == oem.get("Tiering")), ""),
-        # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
         "made_by": made_by(member),
+        # Over NVMe the number that hosts know it by is the volume's own; else each offer has one.
         "namespace": int(member.get("NVMeNamespaceProperties", {}).get("NamespaceId", 0)),
     }
 

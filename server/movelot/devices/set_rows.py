@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import re
-
 from movelot.devices.session import Resource
 from movelot.inventory.readings import Row
+from movelot_core.step_keys import lot_of_key
 
-# The keys that lots write into what they make (see lots.drafting).
-LOTS_KEY = re.compile(r"lot-\d+-\d+-[0-9a-f]{8}")
 # What the rows of other volumes say where those of a set and its members say more.
 PLAIN: Row = {"kind": "block", "set_serial": "", "purpose": "", "disk_identity": "", "volumes_max": 0}
 
@@ -16,7 +13,7 @@ PLAIN: Row = {"kind": "block", "set_serial": "", "purpose": "", "disk_identity":
 def made_by(member: Resource) -> str:
     """The key of the lot's step that made a thing; empty where its description is anything else."""
     description = str(member.get("Description") or "")
-    return description if LOTS_KEY.fullmatch(description) else ""
+    return "" if lot_of_key(description) is None else description
 
 
 def set_row(member: Resource) -> Row:

@@ -18,6 +18,7 @@ from typing import IO, Any
 from movelot.exchange.tables import TABLE, TABLES, Column, Table
 from movelot.problems import Problem
 from movelot.spreadsheet import as_meant
+from movelot_core.units import count_of
 
 # A cell that is longer is a fault of its row.
 csv.field_size_limit(1024**2)
@@ -63,9 +64,8 @@ class Faults:
         if self.count > FAULTS_MAX:
             message = f"More than {FAULTS_MAX} values are wrong, so the rest was not looked at."
             first = self.first[0]
-            hint = (
-                f"The first is in {first.file}, row {first.row}, column {first.column}: {first.expected} was expected."
-            )
+            where = first.file if first.row is None else f"{first.file}, row {first.row}, column {first.column}"
+            hint = f"The first is in {where}: {first.expected} was expected."
             raise Problem(422, "too_many_faults", message, UNCHANGED, hint)
         if len(self.first) < FAULTS_KEPT:
             self.first.append(Fault(f"{table.name}.csv", row, column, value[:80], expected))
@@ -231,10 +231,11 @@ def _check_reference(table: Table, column: Column, rows: dict[str, list[Row]], f
     known = {row[name] for row in rows[target]}
     lost = [row for row in rows[table.name] if row[column.name] is not None and row[column.name] not in known]
     if lost and None in known:
-        # Which ones are named by a row that cannot be read is not known: the cause is told, and what follows in one.
+        # Any of these may be the one whose row cannot be read: that is told, and what follows from it in one line.
         for row in lost:
             row["faulty"] = True
-        expected = f"{target}.csv put right first: {len(lost)} rows from here on name a {name} that is not there"
+        missed = count_of(len(lost), "value is", "values are")
+        expected = f"{target}.csv put right first: from here on {missed} not in it"
         faults.add(table, lost[0]["row"], column.name, str(lost[0][column.name]), expected)
         return
     for row in lost:

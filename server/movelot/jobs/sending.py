@@ -11,8 +11,8 @@ from kombu.exceptions import OperationalError
 log = logging.getLogger(__name__)
 
 
-def give(task: Task[..., Any], *args: Any, **options: Any) -> bool:
-    """Give a task to the workers; whether it reached the queue.
+def give(task: Task[..., Any], *args: Any, **options: Any) -> None:
+    """Give a task to the workers.
 
     Only for what the schedule takes up by itself (lots, jobs, readings): while Redis is away the work waits for that.
     """
@@ -20,5 +20,3 @@ def give(task: Task[..., Any], *args: Any, **options: Any) -> bool:
         task.apply_async(args, **options)
     except OperationalError as error:
         log.warning("%s waits for the schedule, as Redis is away: %s", task.name, error)
-        return False
-    return True

@@ -23,6 +23,7 @@ from movelot.lots.pace import Paces
 from movelot.lots.step_plan import StepPlan
 from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode, barrier
+from movelot_core.step_keys import MARK_LENGTH, step_key
 
 DRAFTS_LOOKED_AT = 30
 # Steps at once on a device, and copies from or to a datastore.
@@ -123,14 +124,14 @@ def put_steps(lot: Lot, plan: StepPlan) -> None:
     ]
     planned = graph_of(nodes, plan.barriers).schedule()
     # All at once: asking for a few random bytes thousands of times takes longer than anything else here.
-    marks = secrets.token_hex(4 * len(specs))
+    marks = secrets.token_hex(MARK_LENGTH // 2 * len(specs))
     insert(
         Step,
         (
             {
                 "lot_id": lot.pk,
                 "position": n,
-                "key": f"lot-{lot.pk}-{n}-{marks[8 * n : 8 * n + 8]}",
+                "key": step_key(lot.pk, n, marks[MARK_LENGTH * n :][:MARK_LENGTH]),
                 "kind": spec.step.kind,
                 "device_id": devices[spec.device].pk,
                 "title": spec.title[:200],

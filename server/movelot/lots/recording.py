@@ -13,6 +13,7 @@ from movelot.devices.errors import DeviceAway, DeviceError, DeviceOdd
 from movelot.lots.models import Step
 from movelot.lots.steps.base import Progress, StepKind, StepProblem, StepRun, Unproven
 from movelot.lots.stored import kind_of_step
+from movelot_core.step_keys import MARK_LENGTH, step_key
 
 log = logging.getLogger(__name__)
 
@@ -87,7 +88,7 @@ def _not_done(step: Step, *, halted: bool) -> None:
     Nor does its key: under that the device may answer, as of old, that all was done.
     """
     step.task_uri, step.result = "", {}
-    step.key = f"lot-{step.lot_id}-{step.position}-{secrets.token_hex(4)}"
+    step.key = step_key(step.lot_id, step.position, secrets.token_hex(MARK_LENGTH // 2))
     if halted:
         step.state, step.started_at, step.ended_at, step.problem = State.WAITING, None, None, {}
         step.save()

@@ -225,10 +225,11 @@ def _collect_those_of_host(name: str, found: dict[int, _Hit]) -> None:
     """All machines of a host that goes, with all their disks: on arrays, on file servers and on its own drives."""
     of_host = Machine.objects.filter(placement__host__name=name)
     for key in of_host.values_list("pk", flat=True):
-        found[key] = _Hit(Effect.STOPS, {})
+        found.setdefault(key, _Hit(Effect.STOPS, {})).effect = Effect.STOPS
     disks = Disk.objects.filter(machine__in=of_host)
-    for key, disk, store, raw in disks.values_list("machine_id", "pk", "placement__datastore__name", "raw_serial"):
-        found[key].disks[disk] = store or (f"raw {raw}" if raw else "")
+    for key, disk, store in disks.values_list("machine_id", "pk", "placement__datastore__name"):
+        # Those on arrays are known already, raw volumes by their names.
+        found[key].disks.setdefault(disk, store or "")
 
 
 def _lost_machines(found: dict[int, _Hit]) -> Iterator[LostMachine]:

@@ -6,7 +6,7 @@ import { useSession } from "../shell/useSession";
 import { FormCard } from "./FormCard";
 import { SignIns } from "./SignIns";
 import { Tokens } from "./Tokens";
-import { useChange } from "./useChange";
+import { useChange } from "../parts/useChange";
 
 /** What everybody keeps for themselves: password, browsers that are signed in, tokens of programs. */
 export function AccountPage() {

@@ -13,7 +13,7 @@ import { FormCard } from "./FormCard";
 import { PersonActs } from "./PersonActs";
 import { RoleField } from "./RoleField";
 import { ShownOnce } from "./ShownOnce";
-import { useChange } from "./useChange";
+import { useChange } from "../parts/useChange";
 import { type Role, ROLES } from "./roles";
 
 type Person = Schemas["PersonAnswer"];

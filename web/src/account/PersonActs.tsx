@@ -5,7 +5,7 @@ import type { Schemas } from "../api/problem";
 import { AskedButton } from "../parts/AskedButton";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import type { Role } from "./roles";
-import { useChange } from "./useChange";
+import { useChange } from "../parts/useChange";
 
 interface Props {
   person: Schemas["PersonAnswer"];
@@ -16,11 +16,10 @@ interface Props {
 /** What an administrator does about a person: a new link, unlock, keep out, let in again. */
 export function PersonActs({ person, own, onInvited }: Props) {
   const path = { params: { path: { id: person.id } } };
-  const link = useChange(() => unwrap(api.POST("/api/people/{id}/link/", path)), onInvited);
   const unlock = useChange(() => unwrap(api.DELETE("/api/people/{id}/lock/", path)));
-  const keep = useChange((active: boolean) =>
-    unwrap(api.PUT("/api/people/{id}/", { ...path, body: { role: person.role as Role, active } })),
-  );
+  const keep = (active: boolean) =>
+    unwrap(api.PUT("/api/people/{id}/", { ...path, body: { role: person.role as Role, active } }));
+  const letIn = useChange(() => keep(true));
   if (own) return null;
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.5, alignItems: "flex-start" }}>
@@ -41,37 +40,27 @@ export function PersonActs({ person, own, onInvited }: Props) {
             label="New link"
             subject={`for ${person.name}`}
             act="Make the link"
-            onAct={link.mutate}
-            pending={link.isPending}
-            error={link.error}
+            change={() => unwrap(api.POST("/api/people/{id}/link/", path))}
+            onMade={onInvited}
           >
             The old password counts no more from now on, and all browsers are signed out.
           </AskedButton>
-          <AskedButton
-            label="Keep out"
-            subject={person.name}
-            act="Keep them out"
-            onAct={() => {
-              keep.mutate(false);
-            }}
-            pending={keep.isPending}
-            error={keep.error}
-          >
+          <AskedButton label="Keep out" subject={person.name} act="Keep them out" change={() => keep(false)}>
             Signed out everywhere at once; tokens are revoked. Lots and trail keep the name.
           </AskedButton>
         </>
       ) : (
         <Button
           size="small"
-          disabled={keep.isPending}
+          disabled={letIn.isPending}
           onClick={() => {
-            keep.mutate(true);
+            letIn.mutate();
           }}
         >
           Let in again
         </Button>
       )}
-      <ProblemAlert error={unlock.error} />
+      <ProblemAlert error={unlock.error ?? letIn.error} />
     </Box>
   );
 }

@@ -4,7 +4,7 @@ import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { type Role, ROLES } from "./roles";
-import { useChange } from "./useChange";
+import { useChange } from "../parts/useChange";
 
 /** A person's role, changed where it stands; one's own is somebody else's to change. */
 export function RoleField({ person, own }: { person: Schemas["PersonAnswer"]; own: boolean }) {

@@ -10,7 +10,7 @@ import { DataTable } from "../parts/table/DataTable";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
 import { FormCard } from "./FormCard";
-import { useChange } from "./useChange";
+import { useChange } from "../parts/useChange";
 
 type Network = Schemas["NetworkAnswer"];
 
@@ -107,17 +107,12 @@ const COLUMNS: readonly Column<Network>[] = [
 ];
 
 function Forbid({ row }: { row: Network }) {
-  const forbid = useChange(() =>
-    unwrap(api.DELETE("/api/networks/{id}/", { params: { path: { id: row.id } } })),
-  );
   return (
     <AskedButton
       label="Take out"
       subject={row.cidr}
       act="Take it out"
-      onAct={forbid.mutate}
-      pending={forbid.isPending}
-      error={forbid.error}
+      change={() => unwrap(api.DELETE("/api/networks/{id}/", { params: { path: { id: row.id } } }))}
     >
       Devices that are linked there stay linked; no more are.
     </AskedButton>

@@ -7,7 +7,6 @@ import { Moment } from "../parts/Moment";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
-import { useChange } from "./useChange";
 
 type SignIn = Schemas["SignInAnswer"];
 
@@ -24,7 +23,7 @@ export function SignIns({ everybodys }: { everybodys: boolean }) {
         <DataTable
           name="Signed in"
           title={everybodys ? "Signed in, everybody" : "Where you are signed in"}
-          note="Signed out after an hour without anybody there, and after twelve in all."
+          note="Each is signed out when nobody was there for a while, and after 12 hours in all."
           columns={columns}
           rows={data}
           rowKey={keyOf}
@@ -72,17 +71,12 @@ const columnsOf = (everybodys: boolean): Column<SignIn>[] => [
 ];
 
 function End({ row }: { row: SignIn }) {
-  const end = useChange(() =>
-    unwrap(api.DELETE("/api/sign-ins/{id}/", { params: { path: { id: row.id } } })),
-  );
   return (
     <AskedButton
       label="Sign out"
       subject={`${row.person} from ${row.address}`}
       act="Sign it out"
-      onAct={end.mutate}
-      pending={end.isPending}
-      error={end.error}
+      change={() => unwrap(api.DELETE("/api/sign-ins/{id}/", { params: { path: { id: row.id } } }))}
     >
       That browser asks for the password again; what was typed there stays on its screen.
     </AskedButton>

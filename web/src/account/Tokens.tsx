@@ -12,7 +12,7 @@ import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
 import { FormCard } from "./FormCard";
 import { ShownOnce } from "./ShownOnce";
-import { useChange } from "./useChange";
+import { useChange } from "../parts/useChange";
 
 type Token = Schemas["TokenAnswer"];
 
@@ -135,17 +135,12 @@ const columnsOf = (everybodys: boolean): Column<Token>[] => [
 ];
 
 function Revoke({ row }: { row: Token }) {
-  const revoke = useChange(() =>
-    unwrap(api.DELETE("/api/tokens/{id}/", { params: { path: { id: row.id } } })),
-  );
   return (
     <AskedButton
       label="Revoke"
       subject={row.name}
       act="Revoke it"
-      onAct={revoke.mutate}
-      pending={revoke.isPending}
-      error={revoke.error}
+      change={() => unwrap(api.DELETE("/api/tokens/{id}/", { params: { path: { id: row.id } } }))}
     >
       Programs that use it are refused from now on.
     </AskedButton>

@@ -4,29 +4,25 @@ import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import TextField from "@mui/material/TextField";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { useChange } from "../parts/useChange";
 
 /** Reads a device with another account, or another password, from now on: once the device has taken it. */
 export function ChangeAccount({ device }: { device: Schemas["DeviceAnswer"] }) {
-  const queries = useQueryClient();
   const [open, setOpen] = useState(false);
   const [fields, setFields] = useState({ user: device.user, password: "" });
   const close = () => {
     setOpen(false);
     setFields({ user: device.user, password: "" });
   };
-  const change = useMutation({
-    mutationFn: () =>
+  const change = useChange(
+    () =>
       unwrap(api.PUT("/api/devices/{id}/account/", { params: { path: { id: device.id } }, body: fields })),
-    onSuccess: () => {
-      close();
-      void queries.invalidateQueries();
-    },
-  });
+    close,
+  );
   return (
     <>
       <Button

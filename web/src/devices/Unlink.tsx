@@ -1,23 +1,15 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
 import { AskedButton } from "../parts/AskedButton";
 
 /** Takes a device link away, once it was said what goes with it. */
 export function Unlink({ device }: { device: Schemas["DeviceAnswer"] }) {
-  const queries = useQueryClient();
-  const unlink = useMutation({
-    mutationFn: () => unwrap(api.DELETE("/api/devices/{id}/", { params: { path: { id: device.id } } })),
-    onSuccess: () => void queries.invalidateQueries(),
-  });
   return (
     <AskedButton
       label="Unlink"
       subject={device.name}
       act="Unlink it"
-      onAct={unlink.mutate}
-      pending={unlink.isPending}
-      error={unlink.error}
+      change={() => unwrap(api.DELETE("/api/devices/{id}/", { params: { path: { id: device.id } } }))}
     >
       What only {device.name} told of is forgotten here, with its history. The device stays as it is.
     </AskedButton>

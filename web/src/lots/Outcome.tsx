@@ -57,7 +57,7 @@ export function Outcome({ rows }: { rows: readonly Row[] }) {
           >
             {whole
               ? "Only what the lot changes"
-              : `Show ${countOf(others.length, "figure")} it leaves as they are`}
+              : `Show ${countOf(others.length, "figure it leaves as it is", "figures it leaves as they are")}`}
           </Button>
         )
       }

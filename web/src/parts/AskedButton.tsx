@@ -2,8 +2,9 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
 import { ProblemAlert } from "./ProblemAlert";
+import { useChange } from "./useChange";
 
-interface Props {
+interface Props<Made> {
   /** On the button, as `Unlink`. */
   label: string;
   /** What it is done to, as assistive technology has to name it among others. */
@@ -12,20 +13,21 @@ interface Props {
   children: ReactNode;
   /** On the button that does it. */
   act: string;
-  onAct: () => void;
-  pending: boolean;
-  error: unknown;
+  change: () => Promise<Made>;
+  onMade?: (made: Made) => void;
 }
 
 /** A button for what is not taken back: it says what will be, and does it once that was read. */
-export function AskedButton({ label, subject, children, act, onAct, pending, error }: Props) {
+export function AskedButton<Made>({ label, subject, children, act, change, onMade }: Props<Made>) {
   const [asked, setAsked] = useState(false);
+  const made = useChange(change, onMade);
   if (!asked) {
     return (
       <Button
         size="small"
         aria-label={`${label} ${subject}`}
         onClick={() => {
+          made.reset();
           setAsked(true);
         }}
       >
@@ -37,7 +39,14 @@ export function AskedButton({ label, subject, children, act, onAct, pending, err
     <Box role="group" aria-label={`${label} ${subject}`} sx={{ whiteSpace: "normal", maxWidth: 220 }}>
       {children}
       <Box sx={{ display: "flex", gap: 0.5, mt: 0.5 }}>
-        <Button size="small" variant="outlined" disabled={pending} onClick={onAct}>
+        <Button
+          size="small"
+          variant="outlined"
+          disabled={made.isPending}
+          onClick={() => {
+            made.mutate();
+          }}
+        >
           {act}
         </Button>
         <Button
@@ -49,7 +58,7 @@ export function AskedButton({ label, subject, children, act, onAct, pending, err
           Keep
         </Button>
       </Box>
-      <ProblemAlert error={error} />
+      <ProblemAlert error={made.error} />
     </Box>
   );
 }

@@ -18,6 +18,7 @@ from movelot.inventory.paths import admitted_by_volume
 from movelot.inventory.placement import hosts_using
 from movelot.lots.models import Lot, Step
 from movelot_core.masking import VolumeAccess, idle, leftover
+from movelot_core.step_keys import lot_of_key
 
 
 class MaskingJudge(Judge):
@@ -44,12 +45,12 @@ def _strays(mounted: dict[str, set[str]]) -> Iterator[Found[StrayVolumeEvidence]
     volumes = list(Volume.objects.exclude(made_by="").order_by("name"))
     steps = Step.objects.filter(key__in=[volume.made_by for volume in volumes]).select_related("lot")
     lot_of = {step.key: step.lot for step in steps}
-    undone = set(Lot.objects.filter(undone_by__state=Lot.State.DONE).values_list("pk", flat=True))
+    undone = set(Lot.objects.filter(steps__in=steps, undone_by__state=Lot.State.DONE).values_list("pk", flat=True))
     for volume in volumes:
         lot = lot_of.get(volume.made_by)
         if lot is not None and lot.pk not in undone:
             continue
-        number, users = int(volume.made_by.split("-")[1]), len(mounted.get(volume.serial, ()))
+        users, number = len(mounted.get(volume.serial, ())), lot_of_key(volume.made_by) or 0
         evidence = StrayVolumeEvidence(volume.size_bytes, number, lot is not None, users)
         yield Found(STRAY_VOLUME, Subject("volume", volume.pk, volume.name), evidence)
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
+from django.db import transaction
 
 from movelot.accounts.models import Role, User
 
@@ -25,7 +26,9 @@ class Command(BaseCommand):
             return
         file = settings.RUN / "keys" / "people.json"
         made = {name: secrets.token_urlsafe(12) for name in PEOPLE}
-        for name, role in PEOPLE.items():
-            User.objects.create_user(name, password=made[name], role=role)
+        # Before anybody is there: they are made once, and nobody could tell their passwords afterwards.
         file.touch(mode=0o600)
         file.write_text(json.dumps(made))
+        with transaction.atomic():
+            for name, role in PEOPLE.items():
+                User.objects.create_user(name, password=made[name], role=role)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -12,10 +13,11 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
-from movelot.devices.sealing import seal_anew
+from movelot.devices.sealing import seal_anew, unseal
 from movelot.inventory.models import Device
 from movelot.jobs.models import Job
 from movelot.lots.models import Lot, LotVersion, Step
+from movelot_core.units import count_of
 
 # How everything that Fernet seals begins, as its first byte is a version and the next are zero for a long time to come.
 SEALED = "gAAAA"
@@ -34,13 +36,17 @@ class Command(BaseCommand):
         if options["forget"]:
             _demand_that_first_is_enough(keys[0])
             _write(file, keys[:1])
-            self.stdout.write(f"{len(keys) - 1} old key(s) taken out of {file}.")
+            self.stdout.write(f"{count_of(len(keys) - 1, 'old key')} taken out of {file}.")
             return
         # From here on every process seals with the new key, and reads with both.
         _write(file, [Fernet.generate_key().decode(), *keys])
         count = sum(_seal_device(device) for device in Device.known.exclude(sealed_password=b""))
-        count += sum(_seal_documents(row) for row in _with_secrets())
-        self.stdout.write(f"{count} row(s) sealed with a new key. Old ones still read; --forget takes them out.")
+        for model, name, pk, _document in _with_secrets():
+            _seal_document(model, name, pk)
+            count += 1
+        self.stdout.write(
+            f"{count_of(count, 'row')} sealed with a new key. Old ones still read; --forget takes them out."
+        )
 
 
 def _write(file: Path, keys: list[str]) -> None:
@@ -58,46 +64,32 @@ def _seal_device(device: Device) -> int:
     return Device.known.filter(pk=device.pk, sealed_password=old).update(sealed_password=seal_anew(old))
 
 
-def _with_secrets() -> Iterator[Any]:
+def _with_secrets() -> Iterator[tuple[Any, str, int, Any]]:
+    """Documents with a sealed text in them, or what looks like one: model, field, primary key and document."""
     for model, names in DOCUMENTS.items():
         for name in names:
             rows: Any = model._default_manager.filter(**{f"{name}__icontains": SEALED})
-            yield from ((row.pk, model, name) for row in rows.only("pk"))
+            yield from ((model, name, pk, document) for pk, document in rows.values_list("pk", name))
 
 
-def _seal_documents(found: tuple[int, type[Any], str]) -> int:
-    key, model, name = found
+def _seal_document(model: Any, name: str, pk: int) -> None:
     with transaction.atomic():
-        row = model._default_manager.select_for_update().get(pk=key)
-        setattr(row, name, _sealed_anew(getattr(row, name)))
+        row = model._default_manager.select_for_update().get(pk=pk)
+        setattr(row, name, _each_secret(getattr(row, name), lambda secret: seal_anew(secret.encode()).decode()))
         row.save(update_fields=[name])
-    return 1
 
 
-def _sealed_anew(value: Any) -> Any:
-    """A document with every sealed text in it under the first key."""
+def _each_secret(value: Any, act: Callable[[str], str]) -> Any:
+    """A document with every sealed text in it put through ``act``. A text that no key opens only looks like one."""
     if isinstance(value, dict):
-        return {name: _sealed_anew(part) for name, part in value.items()}
+        return {name: _each_secret(part, act) for name, part in value.items()}
     if isinstance(value, list):
-        return [_sealed_anew(part) for part in value]
+        return [_each_secret(part, act) for part in value]
     if isinstance(value, str) and value.startswith(SEALED):
-        try:
-            return seal_anew(value.encode()).decode()
-        except InvalidToken:
-            # A name that only looks like it.
-            return value
+        with suppress(InvalidToken):
+            unseal(value.encode())
+            return act(value)
     return value
-
-
-def _secrets_in(value: Any) -> Iterator[bytes]:
-    if isinstance(value, dict):
-        for part in value.values():
-            yield from _secrets_in(part)
-    elif isinstance(value, list):
-        for part in value:
-            yield from _secrets_in(part)
-    elif isinstance(value, str) and value.startswith(SEALED):
-        yield value.encode()
 
 
 def _demand_that_first_is_enough(key: str) -> None:
@@ -105,11 +97,15 @@ def _demand_that_first_is_enough(key: str) -> None:
     if Job.objects.filter(state__in=[Job.State.WAITING, Job.State.RUNNING]).exists():
         raise CommandError("Jobs are under way; try again once they have ended. No key was taken out.")
     first = Fernet(key.encode())
-    sealed = [bytes(device.sealed_password) for device in Device.known.exclude(sealed_password=b"")]
-    for row_key, model, name in _with_secrets():
-        sealed += _secrets_in(getattr(model._default_manager.get(pk=row_key), name))
-    for secret in sealed:
+
+    def opened(secret: str) -> str:
         try:
-            first.decrypt(secret)
+            first.decrypt(secret.encode())
         except InvalidToken as error:
             raise CommandError("Not everything is sealed with the first key; run rotate_key first.") from error
+        return secret
+
+    for device in Device.known.exclude(sealed_password=b""):
+        opened(bytes(device.sealed_password).decode())
+    for _model, _name, _pk, document in _with_secrets():
+        _each_secret(document, opened)

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
-/** A change of what this folder's pages show: they ask anew once it is made. */
+/** A change of what pages show: they ask anew once it is made. */
 export function useChange<Given = void, Made = unknown>(
   change: (given: Given) => Promise<Made>,
   onMade: (made: Made) => void = () => undefined,
