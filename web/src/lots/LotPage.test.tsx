@@ -1,7 +1,8 @@
 import { screen, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
-import { lot, summary } from "../tests/data";
+import { useStatus } from "../shell/useStatus";
+import { lot, person, status, summary } from "../tests/data";
 import { NOT_THERE, renderPage, serve } from "../tests/server";
 import { user } from "../tests/user";
 import { LotPage } from "./LotPage";
@@ -32,6 +33,11 @@ const undone = lot({
   can_run: false,
   acts: [{ who: "ines.marrow", what: "ran", at: "2026-11-25T06:12:00Z" }],
 });
+
+function Running() {
+  const { data } = useStatus();
+  return <p>{data?.lots ?? "?"} under way</p>;
+}
 
 const show = () =>
   renderPage(
@@ -77,5 +83,32 @@ describe("a lot's page", () => {
     serve({ "GET /api/lots/5/": NOT_THERE });
     show();
     expect(await screen.findByRole("alert")).toHaveTextContent("Not there.");
+  });
+
+  it("has the frame asked anew the moment the lot ends, so that nothing says it still runs", async () => {
+    let asks = 0;
+    const asked = serve({
+      "GET /api/lots/5/": () =>
+        asks++ ? undone : { ...undone, summary: { ...ended, state: "running", ended_at: null } },
+      "GET /api/session/": person,
+      "GET /api/status/": () => status({ lots: asks > 1 ? 0 : 1 }),
+    });
+    renderPage(
+      <Routes>
+        <Route
+          path="lots/:id"
+          element={
+            <>
+              <Running />
+              <LotPage />
+            </>
+          }
+        />
+      </Routes>,
+      "/lots/5",
+    );
+    expect(await screen.findByText("1 under way")).toBeVisible();
+    expect(await screen.findByText("0 under way", {}, { timeout: 3000 })).toBeVisible();
+    expect(asked.filter(({ key }) => key === "GET /api/status/")).toHaveLength(2);
   });
 });

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { countOf, formatClock, formatMoment, formatSeconds } from "../parts/format";
 import { Mark } from "../parts/Mark";
@@ -14,7 +13,8 @@ import { Checks } from "./Checks";
 import { LaneChart } from "./LaneChart";
 import { LotButtons } from "./LotButtons";
 import { Outcome } from "./Outcome";
-import { isActive, type LotDetail, lotQuery } from "./queries";
+import { isActive, type LotDetail } from "./queries";
+import { useLot } from "./useLot";
 import { SheetLinks } from "./SheetLinks";
 import { StateChip } from "./StateChip";
 import { STEP_MARKS } from "./StepList";
@@ -36,7 +36,7 @@ const took = ({ started_at, ended_at }: LotDetail["summary"]): number | null =>
 /** A lot: what it does when, how it stands, what came of it, and what can be done with it. */
 export function LotPage() {
   const id = Number(useParams().id) || 0;
-  const { data: lot, error } = useQuery(lotQuery(id));
+  const { data: lot, error } = useLot(id);
   const form = lot?.summary.state === "draft" ? formPath(lot.summary.kind, id) : null;
   return (
     <Page

@@ -2,12 +2,11 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
-import { useQuery } from "@tanstack/react-query";
 import { Link, useLocation } from "react-router";
 import { problemOf } from "../api/problem";
 import { Checks } from "../lots/Checks";
 import { LotButtons } from "../lots/LotButtons";
-import { lotQuery } from "../lots/queries";
+import { useLot } from "../lots/useLot";
 import { StepList } from "../lots/StepList";
 import { StateChip } from "../lots/StateChip";
 import { Key } from "../parts/Key";
@@ -80,7 +79,7 @@ function Idle({ fold }: { fold: () => void }) {
 function TrayLot({ id }: { id: number }) {
   const { show, fold, extra } = useTray();
   const { pathname, search } = useLocation();
-  const { data: lot, error } = useQuery(lotQuery(id));
+  const { data: lot, error } = useLot(id);
   const gone = error !== null && problemOf(error).status === 404;
   if (gone || !lot) {
     return (
