@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -11,10 +12,11 @@ from django.db import connection
 from rest_framework.test import APIClient
 
 from conftest import ROOT, StandIns
+from movelot.audit.keeping import cut_trail
 from movelot.audit.middleware import AuditTrail
 from movelot.audit.models import AppendOnly, Entry
-from movelot.audit.trail import clean, prove
-from movelot.inventory.models import Pool
+from movelot.audit.trail import Proof, clean, prove
+from movelot.inventory.models import Pool, Retention
 from server.tests.conftest import balanced, signed_in
 
 
@@ -140,3 +142,32 @@ def test_it_is_exported_as_csv_and_json_lines(estate: StandIns, api: APIClient) 
 )
 def test_secrets_and_whole_files_are_not_written_down(value: Any, kept: Any) -> None:
     assert clean(value) == kept
+
+
+def test_older_entries_go_with_age_where_an_administrator_says_so_and_the_rest_is_proven(
+    estate: StandIns, api: APIClient
+) -> None:
+    for host in ("quay-01", "quay-02", "quay-03"):
+        api.post("/api/lots/", {"kind": "uplinks", "form": {"host": host}}, format="json")
+    count, kept = Entry.objects.count(), newest()
+    last = Entry.objects.filter(pk__lt=kept.pk).order_by("-pk")[0]
+    later = kept.at + timedelta(days=400)
+    assert cut_trail(later, 0) == 0
+    assert cut_trail(later, 400) == count - 1
+    told = newest()
+    assert (told.who, told.what) == ("Move Lot", "trail cut")
+    assert told.after == {"entries": count - 1, "until": last.at.isoformat(), "digest": last.digest}
+    assert Entry.objects.count() == 2
+    assert prove() == Proof(2, None, count - 1)
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM audit_entry WHERE id=%s", [kept.pk])
+    assert prove().broken_at == told.pk
+
+
+def test_the_trail_is_not_kept_for_a_short_while_only(estate: StandIns) -> None:
+    administrator = signed_in("una.keel")
+    asked = {"gone_days": 400, "figures_days": 1100, "trail_days": 30}
+    answer = administrator.put("/api/retention/", asked, format="json")
+    assert (answer.status_code, "365" in answer.content.decode()) == (400, True)
+    assert administrator.put("/api/retention/", asked | {"trail_days": 365}, format="json").status_code == 200
+    assert Retention.now().trail_days == 365

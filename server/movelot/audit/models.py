@@ -1,4 +1,4 @@
-"""The audit trail: who changed what, from where and when. Rows are added, and never changed or deleted."""
+"""The audit trail: who changed what, from where and when. Rows are added and never changed, and go only with age."""
 
 from __future__ import annotations
 
@@ -19,6 +19,12 @@ class Entries(models.QuerySet["Entry"]):
 
     def delete(self) -> NoReturn:
         raise AppendOnly
+
+    def cut(self) -> int:
+        """Delete the entries after all: for the retention alone, which says in the trail what it did."""
+        count = self.count()
+        self._raw_delete(self.db)
+        return count
 
 
 class Entry(models.Model):
@@ -57,10 +63,15 @@ class Entry(models.Model):
 
 
 class Head(models.Model):
-    """The last digest of the chain, locked while an entry is added to it. One row."""
+    """Where the chain ends, locked while an entry is added to it: its last digest. One row.
+
+    Where older entries were cut off it begins after ``cut`` of them, with the digest of the last of these.
+    """
 
     digest = models.CharField(max_length=64, blank=True)
     entries = models.PositiveBigIntegerField(default=0)
+    cut = models.PositiveBigIntegerField(default=0)
+    cut_digest = models.CharField(max_length=64, blank=True)
 
     def __str__(self) -> str:
         return f"{self.entries} entries"

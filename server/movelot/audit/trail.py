@@ -39,25 +39,35 @@ def tell(request: Any, subject: str, before: Any = None, after: Any = None) -> N
 
 def add(request: HttpRequest, user: Any, what: str, told: Changed) -> Entry:
     """Add an entry for a request that changed something."""
-    values = {
-        "at": now(),
-        "who": user.get_username() or "nobody",
-        "role": str(getattr(user, "role", "")),
-        "address": str(request.META.get("REMOTE_ADDR", ""))[:64],
-        "what": what[:64],
-        "subject": told.subject[:200],
-        "before": clean(told.before),
-        "after": clean(told.after),
-    }
+    entry = Entry(
+        at=now(),
+        who=user.get_username() or "nobody",
+        role=str(getattr(user, "role", "")),
+        address=str(request.META.get("REMOTE_ADDR", ""))[:64],
+        what=what[:64],
+        subject=told.subject[:200],
+        before=clean(told.before),
+        after=clean(told.after),
+    )
     with transaction.atomic():
-        # A migration made it: two who make it at once would wait for one another.
-        head, _made = Head.objects.select_for_update().get_or_create(pk=1)
-        entry = Entry(**values, previous=head.digest)
-        entry.digest = digest_of(entry)
-        entry.save()
-        head.digest, head.entries = entry.digest, head.entries + 1
-        head.save()
+        chain(entry, locked_head())
     return entry
+
+
+def locked_head() -> Head:
+    """The head, locked until the transaction ends."""
+    # A migration made it: two who make it at once would wait for one another.
+    head, _made = Head.objects.select_for_update().get_or_create(pk=1)
+    return head
+
+
+def chain(entry: Entry, head: Head) -> None:
+    """Add an entry at the end of the chain, whose ``head`` is locked."""
+    entry.previous = head.digest
+    entry.digest = digest_of(entry)
+    entry.save()
+    head.digest, head.entries = entry.digest, head.entries + 1
+    head.save()
 
 
 def digest_of(entry: Entry) -> str:
@@ -84,24 +94,35 @@ def clean(value: Any) -> Any:
 
 @dataclass(frozen=True)
 class Proof:
-    """Whether the chain is whole: how many entries were looked at, and the first that does not fit."""
+    """Whether the chain is whole: how many entries were looked at, and the first that does not fit.
+
+    ``cut`` entries before these are kept no longer.
+    """
 
     entries: int
     broken_at: int | None
+    cut: int
 
 
 def prove(progress: Callable[[int], None] = lambda done: None) -> Proof:
-    """Compute the whole chain anew, telling how many entries were looked at."""
-    previous, count = "", 0
-    for entry in Entry.objects.order_by("pk").iterator(chunk_size=PROVEN_AT_ONCE):
+    """Compute the whole chain anew, telling how many entries were looked at. What is added meanwhile is left out."""
+    while True:
+        head = Head.objects.get_or_create(pk=1)[0]
+        proof = _proven(head, progress)
+        # Where older entries were cut off meanwhile, what was looked at began too early.
+        if proof.broken_at is None or Head.objects.filter(pk=1, cut=head.cut).exists():
+            return proof
+
+
+def _proven(head: Head, progress: Callable[[int], None]) -> Proof:
+    previous, count, expected = head.cut_digest, 0, head.entries - head.cut
+    for entry in Entry.objects.order_by("pk")[:expected].iterator(chunk_size=PROVEN_AT_ONCE):
         count += 1
         if count % PROVEN_AT_ONCE == 0:
             progress(count)
         if entry.previous != previous or entry.digest != digest_of(entry):
-            return Proof(count, entry.pk)
+            return Proof(count, entry.pk, head.cut)
         previous = entry.digest
-    head = Head.objects.filter(pk=1).first()
-    if head and (head.entries != count or head.digest != previous):
-        # The last entries are missing.
-        return Proof(count, 0)
-    return Proof(count, None)
+    # Else the last entries are missing.
+    whole = count == expected and previous == head.digest
+    return Proof(count, None if whole else 0, head.cut)

@@ -6,9 +6,10 @@ from celery import shared_task
 from django.conf import settings
 from django.utils.timezone import now
 
+from movelot.audit.keeping import cut_trail
 from movelot.devices.reading import collect, reread, shares
 from movelot.inventory.figures import keep_figures
-from movelot.inventory.models import Device
+from movelot.inventory.models import Device, Retention
 from movelot.inventory.retention import forget_gone
 from movelot.inventory.telemetry import prune
 from movelot.jobs.locks import held
@@ -46,7 +47,11 @@ def keep_daily_figures() -> None:
 
 @shared_task
 def prune_history() -> None:
-    """Delete samples that are too old to be used, what has been gone for longer than it is kept, and old answers."""
+    """Delete samples that are too old to be used, what has been gone for longer than it is kept, and old answers.
+
+    So are entries of the audit trail, where it is not kept for ever.
+    """
     prune(now())
     forget_gone(now())
+    cut_trail(now(), Retention.now().trail_days)
     forget_old()

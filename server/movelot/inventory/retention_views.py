@@ -16,11 +16,13 @@ from movelot.inventory.models import Retention
 class RetentionSerializer(serializers.ModelSerializer[Retention]):
     class Meta:
         model = Retention
-        fields = ["gone_days", "figures_days"]
+        fields = ["gone_days", "figures_days", "trail_days"]
+        extra_kwargs = {"trail_days": {"required": True}}
 
 
 class RetentionView(APIView):
-    """Days that what is gone, and daily figures, are kept; what is older goes within six hours."""
+    """Days that what is gone, daily figures and the audit trail (0: for ever) are kept; what is older goes within six
+    hours."""
 
     permission_classes = [AdministratorsInPerson]
 

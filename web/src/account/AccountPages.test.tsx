@@ -147,7 +147,7 @@ describe("settings", () => {
     const asked = serve({
       "GET /api/session/": una,
       "GET /api/networks/": [],
-      "GET /api/retention/": { gone_days: 400, figures_days: 1100 },
+      "GET /api/retention/": { gone_days: 400, figures_days: 1100, trail_days: 0 },
       "POST /api/networks/": {
         id: 1,
         cidr: "10.40.0.0/16",
@@ -155,7 +155,7 @@ describe("settings", () => {
         added_by: "una.keel",
         added_at: "2026-11-27T08:00:00Z",
       },
-      "PUT /api/retention/": { gone_days: 30, figures_days: 1100 },
+      "PUT /api/retention/": { gone_days: 30, figures_days: 1100, trail_days: 0 },
     });
     renderPage(<SettingsPage />);
     expect(await screen.findByText(/Anywhere but at this machine itself/)).toBeVisible();
@@ -169,7 +169,9 @@ describe("settings", () => {
     await type(days, "30");
     await user.click(screen.getByRole("button", { name: "Keep them so long" }));
     await waitFor(() => {
-      expect(sent(asked, "PUT /api/retention/")).toEqual([{ gone_days: 30, figures_days: 1100 }]);
+      expect(sent(asked, "PUT /api/retention/")).toEqual([
+        { gone_days: 30, figures_days: 1100, trail_days: 0 },
+      ]);
     });
   });
 });

@@ -44,7 +44,7 @@ export function SettingsPage() {
         empty="No network is named."
       />
       <Allow />
-      {retention.data && <Kept retention={retention.data} />}
+      {retention.data && <Keeping retention={retention.data} />}
     </Page>
   );
 }
@@ -122,19 +122,23 @@ function Forbid({ row }: { row: Network }) {
 const TIMES = {
   gone_days: "Days that what no device lists any more is kept",
   figures_days: "Days that daily figures are kept",
+  trail_days: "Days that the audit trail is kept; 0 is for ever",
 } as const;
+type Kept = keyof typeof TIMES;
+const NAMES = Object.keys(TIMES) as Kept[];
 
-function Kept({ retention }: { retention: Schemas["Retention"] }) {
-  const [typed, setTyped] = useState<Partial<Record<keyof typeof TIMES, string>>>({});
-  const fields = {
-    gone_days: typed.gone_days ?? String(retention.gone_days),
-    figures_days: typed.figures_days ?? String(retention.figures_days),
-  };
+function Keeping({ retention }: { retention: Schemas["Retention"] }) {
+  const [typed, setTyped] = useState<Partial<Record<Kept, string>>>({});
+  const field = (name: Kept) => typed[name] ?? String(retention[name]);
   const change = useChange(
     () =>
       unwrap(
         api.PUT("/api/retention/", {
-          body: { gone_days: Number(fields.gone_days), figures_days: Number(fields.figures_days) },
+          body: {
+            gone_days: Number(field("gone_days")),
+            figures_days: Number(field("figures_days")),
+            trail_days: Number(field("trail_days")),
+          },
         }),
       ),
     () => {
@@ -150,15 +154,15 @@ function Kept({ retention }: { retention: Schemas["Retention"] }) {
       }}
       disabled={change.isPending || Object.keys(typed).length === 0}
       error={change.error}
-      note="What is older goes within six hours, with its history and labels. The audit trail is kept whole."
+      note="What is older goes within six hours, with its history and labels. What is cut off the audit trail is said in it."
     >
-      {(Object.keys(TIMES) as (keyof typeof TIMES)[]).map((name) => (
+      {NAMES.map((name) => (
         <TextField
           key={name}
           fullWidth={false}
           sx={{ width: 340 }}
           label={TIMES[name]}
-          value={fields[name]}
+          value={field(name)}
           onChange={(event) => {
             setTyped({ ...typed, [name]: event.target.value });
           }}

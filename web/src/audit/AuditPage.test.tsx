@@ -43,11 +43,12 @@ describe("the audit trail", () => {
   });
 
   it.each([
-    [null, "■ whole: 9 entries"],
-    [4, "▲ entry 4 was changed"],
-    [0, "▲ the last entries are missing"],
-  ])("proves that it is whole, or says what is not (%s)", async (brokenAt, said) => {
-    const result = { entries: 9, broken_at: brokenAt };
+    [null, 0, "none is missing"],
+    [null, 1, "none is missing; 1 older one is no longer kept"],
+    [4, 0, "▲ entry 4 was changed"],
+    [0, 0, "▲ the last entries are missing"],
+  ])("proves that it is whole, or says what is not (%s, %s)", async (brokenAt, cut, said) => {
+    const result = { entries: 9, broken_at: brokenAt, cut };
     serve({ "GET /api/audit/": page, "POST /api/audit/proof/": job({ kind: "prove_trail", result }) });
     renderPage(<AuditPage />);
     await user.click(await screen.findByRole("button", { name: "Prove that it is whole" }));

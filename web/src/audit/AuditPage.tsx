@@ -119,7 +119,7 @@ export function AuditPage() {
 
 /** Whether every entry is as it was written: computed anew by a job when asked for. */
 function Proof() {
-  const [found, setFound] = useState<{ entries: number; broken_at: number | null } | null>(null);
+  const [found, setFound] = useState<{ entries: number; broken_at: number | null; cut: number } | null>(null);
   const proof = useJob({
     ask: () => unwrap(api.POST("/api/audit/proof/")),
     look: (job) => Promise.resolve(resultOf(job, "prove_trail")),
@@ -130,6 +130,7 @@ function Proof() {
       <Typography role="status">
         ■ whole: {countOf(found.entries, "entry is as it was", "entries are as they were")} written, and none
         is missing
+        {found.cut > 0 && `; ${countOf(found.cut, "older one is", "older ones are")} no longer kept`}
       </Typography>
     ) : (
       <Typography role="status" sx={{ color: "var(--buoyText)" }}>
