@@ -16,12 +16,12 @@ from movelot.inventory.luns import numbers_apart
 from movelot.inventory.models import Cluster, Device, Volume
 from movelot.inventory.paths import ClusterPaths, cluster_paths, initiators_by_host
 from movelot.inventory.placement import hosts_using
-from movelot.inventory.versions import version
 from movelot.network.findings import MISSING_PATHS, NO_INTERFACE, NUMBERED_APART, SEEN_BY_SOME
 from movelot.network.findings.missing_paths import LostOver, MissingPathsEvidence
 from movelot.network.findings.no_interface import NoInterfaceEvidence
 from movelot.network.findings.numbered_apart import Number, NumberedApartEvidence
 from movelot.network.findings.seen_by_some import Blind, SeenBySomeEvidence
+from movelot.network.path_answers import keep_board, keep_first, rests_on, wants_a_look
 from movelot.network.reach import keep_reach
 from movelot_core.fabric.causes import Access, Cause
 from movelot_core.fabric.matrix import CAUSES, MASKED, NOT_MOUNTED
@@ -54,9 +54,11 @@ class PathJudge(Judge):
         missing: list[tuple[str, str, MissingPaths]] = []
         hosts: dict[str, int] = {}
         reach: list[tuple[str, Reach]] = []
-        seen_at = version(f"fabric-cluster-{cluster.pk}", "fabric-arrays")
+        seen_at, wants = rests_on(cluster), dict[str, tuple[int, int]]()
         for array in Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"):
             paths = cluster_paths(cluster, array)
+            keep_board(cluster, seen_at, paths)
+            wants[array.name] = wants_a_look(paths)
             hosts |= {host.name: host.pk for host in paths.hosts}
             lost = list(_missing(paths))
             missing += [(host, array.name, evidence) for host, evidence in lost]
@@ -64,6 +66,7 @@ class PathJudge(Judge):
             yield from _lacking(paths, cluster.name, hosts)
             yield from _uneven(paths, cluster.name, mounted)
         keep_reach(cluster, seen_at, reach)
+        keep_first(cluster, seen_at, wants)
         for host, arrays, evidence, urgency in grouped_by_cause(missing):
             told = MissingPathsEvidence(
                 cluster=cluster.name,
