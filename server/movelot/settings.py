@@ -59,6 +59,7 @@ STAGES = [
     "movelot.balance.stage",
     "movelot.exchange.stage",
     "movelot.trace.stage",
+    "movelot.links.stage",
     "movelot.stages.lots",
 ]
 MIDDLEWARE = [

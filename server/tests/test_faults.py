@@ -26,7 +26,7 @@ from server.tests.test_masking import RETIRED, run_with_fault
 TIB = {"size": "1 TiB"}
 # What differs from lot to lot: numbers and keys (a namespace's is its LUN), and whose turn among controllers it was;
 # then what a host keeps of devices beyond what it tells of them.
-COUNTED = {"tasks", "counter", "started", "pace", "id", "mac", "controller", "description", "key"}
+COUNTED = {"tasks", "counter", "started", "pace", "id", "mac", "controller", "description", "key", "digest"}
 TOLD_OF_DEVICES = {"known", "path_policy", "limits"}
 
 
@@ -185,6 +185,7 @@ CASES = [
         "quay-02",
         2,
     ),
+    Case("new passwords", "passwords", lambda: {"which": "array"}, "granite", 1),
     Case("moves", "balance", lambda: {"group": "quayside"}, FIRST, 1),
 ]
 

@@ -73,6 +73,7 @@ COVERS = {
     "mounted alike": {"mount_export", "unmount_export"},
     "a client list": {"set_clients"},
     "device settings": {"set_devices"},
+    "new passwords": {"set_password"},
     "moves": {"move_disk"},
 }
 
@@ -122,7 +123,9 @@ class Walk:
         lot.steps.update(state=Step.State.WAITING, result={})
         steps = {str(step.position): step for step in lot.steps.order_by("position").select_related("device")}
         for step in steps.values():
-            step.result = self.contract(step, step_of(step, steps))
+            kind = step_of(step, steps)
+            step.result = self.contract(step, kind)
+            kind.remember(step.device)
             step.state = Step.State.DONE
             step.save()
         reread(Device.objects.filter(step__lot=lot).distinct())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import secrets
 import time
 import uuid
 from collections.abc import Callable
@@ -11,8 +13,9 @@ from typing import Any
 
 from starlette.responses import Response
 
+from movelot_standins.actions import ActionError
 from movelot_standins.clockwork import cancel
-from movelot_standins.model import Task, World
+from movelot_standins.model import GivenPassword, Task, World
 from movelot_standins.redfish import Call, Collection, Reply, Resource, Service, link, resource, walk
 
 ROOT = "/redfish/v1"
@@ -30,6 +33,14 @@ METADATA = """<?xml version="1.0" encoding="UTF-8"?>
   </edmx:DataServices>
 </edmx:Edmx>
 """
+ACCOUNTS = f"{ROOT}/AccountService/Accounts"
+ROLES = f"{ROOT}/AccountService/Roles"
+PRIVILEGES = {
+    "Administrator": ["Login", "ConfigureManager", "ConfigureUsers", "ConfigureSelf", "ConfigureComponents"],
+    "Operator": ["Login", "ConfigureSelf", "ConfigureComponents"],
+    "ReadOnly": ["Login", "ConfigureSelf"],
+}
+PASSWORD_LENGTHS = (12, 40)
 Clock = Callable[[], float]
 MetricDay = Callable[[int], list[Resource]]
 MetricNow = Callable[[float], list[Resource]]
@@ -39,6 +50,11 @@ MetricNow = Callable[[float], list[Resource]]
 def stamp(when: float) -> str:
     """A time as the standard writes it; kept, as a day of reports names each hour thousands of times."""
     return datetime.fromtimestamp(when, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _digest(password: str) -> str:
+    # Passwords here are long and random: a plain digest tells nothing of them.
+    return hashlib.sha256(password.encode()).hexdigest()
 
 
 class CommonService(Service):
@@ -54,6 +70,10 @@ class CommonService(Service):
             "GET", f"{ROOT}/$metadata", lambda _call: Response(METADATA, media_type="application/xml", headers=ODATA)
         )
         self.route("GET", f"{ROOT}/SessionService", self.session_service)
+        self.route("GET", f"{ROOT}/AccountService", self.account_service)
+        self.collection(ACCOUNTS, "ManagerAccount", "Accounts", self.accounts)
+        self.route("PATCH", ACCOUNTS + "/{id}", self.change_account)
+        self.collection(ROLES, "Role", "Roles", self.roles)
         self.route("GET", f"{ROOT}/TaskService", self.task_service)
         self.route("GET", f"{ROOT}/TaskService/Tasks", self.task_list)
         self.route(
@@ -101,6 +121,7 @@ class CommonService(Service):
                 "OnlyMemberQuery": False,
             },
             SessionService=link(f"{ROOT}/SessionService"),
+            AccountService=link(f"{ROOT}/AccountService"),
             Tasks=link(f"{ROOT}/TaskService"),
             Managers=link(f"{ROOT}/Managers"),
             TelemetryService=link(f"{ROOT}/TelemetryService"),
@@ -126,6 +147,72 @@ class CommonService(Service):
             SessionTimeout=1800,
             Sessions=link(f"{ROOT}/SessionService/Sessions"),
         )
+
+    def account_service(self, _call: Call) -> Resource:
+        return resource(
+            f"{ROOT}/AccountService",
+            "AccountService.v1_15_0.AccountService",
+            "Accounts",
+            ServiceEnabled=True,
+            MinPasswordLength=PASSWORD_LENGTHS[0],
+            MaxPasswordLength=PASSWORD_LENGTHS[1],
+            Accounts=link(ACCOUNTS),
+            Roles=link(ROLES),
+        )
+
+    def accounts(self) -> list[Resource]:
+        """The one account; nobody is told its password."""
+        return [
+            resource(
+                f"{ACCOUNTS}/1",
+                "ManagerAccount.v1_12_0.ManagerAccount",
+                f"Account {self.user}",
+                UserName=self.user,
+                Password=None,
+                RoleId="Administrator",
+                AccountTypes=["Redfish"],
+                Enabled=True,
+                Locked=False,
+                Links={"Role": link(f"{ROLES}/Administrator")},
+            )
+        ]
+
+    def roles(self) -> list[Resource]:
+        """The standard's own roles, with the privileges that it gives them."""
+        return [
+            resource(
+                f"{ROLES}/{name}",
+                "Role.v1_3_1.Role",
+                name,
+                RoleId=name,
+                IsPredefined=True,
+                AssignedPrivileges=privileges,
+            )
+            for name, privileges in PRIVILEGES.items()
+        ]
+
+    def change_account(self, call: Call) -> Reply:
+        walk(self.accounts(), call.parts["id"])
+        unknown = set(call.body) - {"Password"}
+        if unknown:
+            raise ActionError(400, "PropertyNotWritable", f"{', '.join(sorted(unknown))} cannot be changed.")
+        password = call.body["Password"]
+        if not isinstance(password, str) or not PASSWORD_LENGTHS[0] <= len(password) <= PASSWORD_LENGTHS[1]:
+            least, most = PASSWORD_LENGTHS
+            raise ActionError(400, "PropertyValueError", f"A password has {least} to {most} characters.")
+        self._give(password)
+        return Reply(204)
+
+    def _give(self, password: str) -> None:
+        """Another password; whoever signed in with the old one is signed out. The first is not kept in the world."""
+        others = [given for given in self.world.passwords if given.name != self.name]
+        first = secrets.compare_digest(password, self.password)
+        self.world.passwords = others if first else [*others, GivenPassword(self.name, _digest(password))]
+        self.sessions.clear()
+
+    def password_is(self, password: str) -> bool:
+        given = next((given.digest for given in self.world.passwords if given.name == self.name), None)
+        return super().password_is(password) if given is None else secrets.compare_digest(given, _digest(password))
 
     def task_service(self, _call: Call) -> Resource:
         return resource(

@@ -274,6 +274,14 @@ class Task:
 
 
 @dataclass
+class GivenPassword:
+    """The digest of a password that a device was given since it was set up."""
+
+    name: str
+    digest: str
+
+
+@dataclass
 class World:
     """The arrays with their pools, the hosts on them, and all that was done to them.
 
@@ -307,6 +315,7 @@ class World:
     chap: dict[str, dict[str, dict[str, str]]] = field(default_factory=dict)
     # What devices leave out of their lists for now, as "kind:name".
     hidden: list[str] = field(default_factory=list)
+    passwords: list[GivenPassword] = field(default_factory=list)
     counter: int = 100
     pace: float = 150.0
 

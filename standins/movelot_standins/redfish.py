@@ -228,11 +228,18 @@ class Service:
             user, _, password = base64.b64decode(coded).decode().partition(":")
         except ValueError:
             return False
-        return secrets.compare_digest(user, self.user) and secrets.compare_digest(password, self.password)
+        return self._takes(user, password)
+
+    def _takes(self, user: str, password: str) -> bool:
+        return secrets.compare_digest(user, self.user) and self.password_is(password)
+
+    def password_is(self, password: str) -> bool:
+        """Whether this is the password of the one account."""
+        return secrets.compare_digest(password, self.password)
 
     def _login(self, body: Resource) -> Response:
         user, password = str(body.get("UserName", "")), str(body.get("Password", ""))
-        if not (secrets.compare_digest(user, self.user) and secrets.compare_digest(password, self.password)):
+        if not self._takes(user, password):
             return error(401, "ResourceAtUriUnauthorized", "The account was refused.")
         identity, token = secrets.token_hex(6), secrets.token_hex(24)
         self.sessions[identity] = token

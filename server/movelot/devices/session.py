@@ -54,6 +54,10 @@ class DeviceSession:
     def __repr__(self) -> str:
         return f"<DeviceSession {self.name} {self.url} {'signed in' if self._client else 'closed'}>"
 
+    def with_password(self, password: str) -> DeviceSession:
+        """A session of the same account with another password, which the device has not been asked about yet."""
+        return DeviceSession(self.name, self.url, self.user, password, self.fingerprint)
+
     def identity(self) -> str:
         """What the device calls itself: the UUID of its service. Empty for one that has none. Raises a DeviceError."""
         return str(self.get(ROOT).get("UUID") or "")
@@ -204,6 +208,9 @@ class LookingSession(DeviceSession):
 
     def __repr__(self) -> str:
         return f"<LookingSession {self._session!r}>"
+
+    def with_password(self, password: str) -> LookingSession:
+        return LookingSession(self._session.with_password(password))
 
     def _call(self, verb: str, path: str, **more: Any) -> RestResponse:
         if verb != "get":

@@ -40,6 +40,7 @@ KNOWN: dict[str, Callable[[Any], bool]] = {
     "group": lambda name: BalanceGroup.objects.filter(name=name).exists(),
     "host": lambda name: Device.objects.filter(name=name, kind=Device.Kind.HOST).exists(),
     "array": lambda name: Device.objects.filter(name=name, kind=Device.Kind.ARRAY).exists(),
+    "device": lambda name: Device.objects.filter(name=name).exists(),
     "pool": lambda key: Pool.objects.filter(pk=key).exists(),
     "datastore": lambda key: Datastore.objects.filter(pk=key).exists(),
     "volume": lambda key: Volume.objects.filter(pk=key).exists(),

@@ -16,7 +16,7 @@ from movelot.inventory.bulk import insert
 from movelot.inventory.models import Device
 from movelot.lots.documents import LotForm, demand_names, dumped, form_of
 from movelot.lots.history import demand_seen, keep_version
-from movelot.lots.holding import held_against, why_held
+from movelot.lots.holding import held_against, short_of_room, why_held
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, kind_of
 from movelot.lots.models import Lot, Step
 from movelot.lots.pace import Paces
@@ -24,6 +24,7 @@ from movelot.lots.step_plan import StepPlan
 from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode, barrier
 from movelot_core.step_keys import MARK_LENGTH, step_key
+from movelot_core.units import count_of
 
 DRAFTS_LOOKED_AT = 30
 # Steps at once on a device, and copies from or to a datastore.
@@ -163,29 +164,27 @@ def graph_of(nodes: Iterable[StepNode], barriers: Sequence[Sequence[int]]) -> St
 def _common_checks(lot: Lot, draft: Draft[Any, Any]) -> list[Check]:
     """Checks that every lot has: its devices answer, their readings are fresh, no other lot works on them."""
     names = {spec.device for spec in draft.steps.specs}
-    devices = list(devices_named(names).values())
+    named = devices_named(names)
+    devices = list(named.values())
     away = [device for device in devices if not device.known_well]
     by_hand = sorted(device.name for device in devices if device.imported)
     checks = [Check("devices answer", STOP, device.trouble) for device in away]
     if by_hand:
-        text = f"{_counted(len(by_hand), 'device')} known from a file only; people carry this lot out by its run sheet"
+        text = f"{count_of(len(by_hand), 'device')} known from a file only; people carry this lot out by its run sheet"
         checks.append(Check("devices answer", WARN, text))
     elif devices and not away:
         oldest = min((device.read_at for device in devices if device.read_at), default=None)
         age = f", oldest reading {(now() - oldest).total_seconds():.0f} s ago" if oldest else ""
-        checks.append(Check("devices answer", PASS, f"{_counted(len(devices), 'device')} answer{age}"))
-    held = held_against(lot, [device.pk for device in devices])
-    if held:
-        checks.append(Check("no other lot", STOP, " ".join(why_held(held))))
-    elif draft.steps:
-        checks.append(Check("no other lot", PASS, "no other lot runs on these devices"))
+        checks.append(Check("devices answer", PASS, f"{count_of(len(devices), 'device')} answer{age}"))
+    steps = [(named[spec.device], spec.step) for spec in draft.steps.specs if spec.device in named]
+    held = held_against(lot, [device.pk for device in devices], steps)
+    short = short_of_room(lot, steps)
+    checks += [Check("no other lot", STOP, text) for text in ([" ".join(why_held(held))] if held else short)]
+    if draft.steps and not held and not short:
+        checks.append(Check("no other lot", PASS, "no other lot runs on these devices, or works on the same things"))
     if not draft.steps:
         checks.append(Check("has steps", STOP, "There is nothing to do yet."))
     return checks
-
-
-def _counted(count: int, noun: str) -> str:
-    return f"{count} {noun}{'' if count == 1 else 's'}"
 
 
 def changes_since(lot: Lot, before: dict[str, str]) -> list[str]:

@@ -89,13 +89,26 @@ class Lot(models.Model):
 
 
 class Hold(models.Model):
-    """A device that a lot has to itself while it is under way: no two lots work on one at a time."""
+    """What a lot has while it is under way: a device, to itself; or a ``thing`` that its steps touch on devices.
 
-    device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="hold")
+    A thing that is not held ``alone`` may be used by several lots at once. ``name`` is what people call it.
+    """
+
     lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="holds")
+    device = models.OneToOneField(Device, null=True, on_delete=models.CASCADE, related_name="hold")
+    thing = models.CharField(max_length=340, blank=True)
+    name = models.CharField(max_length=340, blank=True)
+    alone = models.BooleanField(default=True)
 
     def __str__(self) -> str:
-        return f"device {self.device_id} for lot {self.lot_id}"
+        return f"{self.thing or f'device {self.device_id}'} for lot {self.lot_id}"
+
+
+class HoldBook(models.Model):
+    """One row, locked while a lot takes what it holds: two that start at once do so one after the other."""
+
+    def __str__(self) -> str:
+        return "what lots hold"
 
 
 class LotVersion(models.Model):

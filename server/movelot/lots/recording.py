@@ -7,6 +7,7 @@ import secrets
 from collections.abc import Callable
 from typing import Any
 
+from django.db import transaction
 from django.utils.timezone import now
 
 from movelot.devices.errors import DeviceAway, DeviceError, DeviceOdd
@@ -104,7 +105,9 @@ def _progressed(step: Step, progress: Progress[Any]) -> None:
         step.total_amount = progress.work.total
     if progress.done:
         step.done_amount = step.total_amount
-        _end(step, State.DONE)
+        with transaction.atomic():
+            _end(step, State.DONE)
+            kind_of_step(step).read(step.params, step.params_version).remember(step.device)
     else:
         step.save()
 

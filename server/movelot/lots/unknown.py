@@ -17,15 +17,17 @@ from movelot.inventory.models import Device
 from movelot.lots.closing import close, sole_driver
 from movelot.lots.models import Lot, Step
 from movelot.lots.recording import fail, leave_unknown, proven, record
+from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import Progress, StepProblem, StepRun
-from movelot.lots.stored import step_of, told_by, waits_for
+from movelot.lots.stored import kind_of_step, step_of, told_by, waits_for
 
 ENDED = (Lot.State.HALTED, Lot.State.FAILED)
 
 
 def lots_to_ask_for() -> list[int]:
-    """Ended lots with unknown steps whose devices were read well since, or are not linked any more."""
+    """Ended lots with unknown steps whose devices can tell since, or are not linked any more."""
     read = Q(device__state=Device.State.LINKED, device__read_at__gt=F("ended_at"))
+    read |= Q(device__state=Device.State.REFUSED, kind__in=[kind.kind for kind in KINDS.values() if kind.signs_in])
     told = Step.objects.filter(read | Q(device__gone_at__isnull=False), state=Step.State.UNKNOWN, lot__state__in=ENDED)
     return sorted(set(told.values_list("lot_id", flat=True)))
 
@@ -54,7 +56,8 @@ def _ask(step: Step, steps: Mapping[str, Step], *, halted: bool) -> None:
             step, StepProblem("device_gone", message, "What it did last stays as it is.", "Look at the device itself.")
         )
         return
-    if not step.device.known_well:
+    refused = step.device.state == Device.State.REFUSED and kind_of_step(step).signs_in
+    if not step.device.known_well and not refused:
         return
     try:
         record(step, lambda: _looked(step, steps, halted=halted), halted=halted)

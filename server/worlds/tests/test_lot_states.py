@@ -179,7 +179,7 @@ def test_of_two_lots_on_one_device_the_second_is_refused_by_name(two: tuple[Lot,
     actions.run(first)
     with pytest.raises(Problem) as refused:
         actions.run(second)
-    assert refused.value.code == "devices_held"
+    assert refused.value.code == "held"
     assert refused.value.title == f"Lot {first.pk} runs on quay-1."
     _end(first, State.DONE, Step.State.DONE)
     assert actions.run(second).state == State.RUNNING

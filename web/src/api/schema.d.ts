@@ -877,9 +877,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Days that what is gone, and daily figures, are kept; what is older goes within six hours. */
+        /**
+         * @description Days that what is gone, daily figures and the audit trail (0: for ever) are kept; what is older goes within six
+         *     hours.
+         */
         get: operations["retention_retrieve"];
-        /** @description Days that what is gone, and daily figures, are kept; what is older goes within six hours. */
+        /**
+         * @description Days that what is gone, daily figures and the audit trail (0: for ever) are kept; what is older goes within six
+         *     hours.
+         */
         put: operations["retention_update"];
         post?: never;
         delete?: never;
@@ -2000,6 +2006,7 @@ export interface components {
         Proof: {
             entries: number;
             broken_at: number | null;
+            cut: number;
         };
         /** @description Until when a finding is put off, and why. */
         PutOffRequest: {
@@ -2067,10 +2074,12 @@ export interface components {
         Retention: {
             gone_days: number;
             figures_days: number;
+            trail_days: number;
         };
         RetentionRequest: {
             gone_days: number;
             figures_days: number;
+            trail_days: number;
         };
         /**
          * @description * `virtualization` - Virtualization
@@ -2427,7 +2436,7 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "mount_alike" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "mount_alike" | "passwords" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
             check: components["schemas"]["LotReached"];
             draft: components["schemas"]["LotReached"];

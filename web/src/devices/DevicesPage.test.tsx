@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
-import { auditor, person } from "../tests/data";
+import { auditor, lot, person, summary } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { user } from "../tests/user";
 import { DevicesPage } from "./DevicesPage";
@@ -132,6 +132,28 @@ describe("device links", () => {
     await user.click(screen.getByRole("button", { name: "I compared it: pin" }));
     await waitFor(() => {
       expect(asked.find((each) => each.key === "PUT /api/devices/1/")?.body).toEqual({ fingerprint: NEW });
+    });
+  });
+
+  it("get a new password by a lot, one of them or all", async () => {
+    const drafted = lot({ summary: summary({ id: 7, kind: "passwords" }) });
+    const asked = serve({
+      "GET /api/session/": person,
+      "GET /api/devices/": [device()],
+      "POST /api/lots/": drafted,
+      "GET /api/lots/7/": drafted,
+    });
+    renderPage(<DevicesPage />);
+    await user.click(await screen.findByRole("button", { name: "Draft a lot: a new password for granite" }));
+    await waitFor(() => {
+      expect(screen.getByLabelText("address")).toHaveTextContent("/lots/7");
+    });
+    await user.click(screen.getByRole("button", { name: "Draft lot: new passwords for all" }));
+    await waitFor(() => {
+      expect(asked.filter(({ key }) => key === "POST /api/lots/").map(({ body }) => body)).toEqual([
+        { kind: "passwords", form: { device: "granite" } },
+        { kind: "passwords", form: {} },
+      ]);
     });
   });
 

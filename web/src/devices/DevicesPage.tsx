@@ -16,6 +16,7 @@ import { ChangeAccount } from "./ChangeAccount";
 import { Estate } from "./Estate";
 import { ImportLinks } from "./ImportLinks";
 import { LinkDevice } from "./LinkDevice";
+import { NewPasswords } from "./NewPasswords";
 import { ShownCertificate } from "./ShownCertificate";
 import { Unlink } from "./Unlink";
 
@@ -30,7 +31,13 @@ export function DevicesPage() {
   const mayChange = session?.may_change ?? false;
   const columns = useMemo(() => columnsOf(mayChange), [mayChange]);
   return (
-    <Page title="Devices" stage="attach" error={error} loading={!data}>
+    <Page
+      title="Devices"
+      stage="attach"
+      error={error}
+      loading={!data}
+      actions={mayChange && data?.some(isLinked) && <NewPasswords />}
+    >
       {data && data.length > 0 && (
         <DataTable
           name="Device links"
@@ -53,6 +60,7 @@ export function DevicesPage() {
   );
 }
 
+const isLinked = (device: Device) => device.state !== "imported";
 const isWell = (device: Device) => device.state === "linked" || device.state === "imported";
 
 const columnsOf = (mayChange: boolean): Column<Device>[] => [
@@ -63,9 +71,10 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
     cell: (device) => (
       <>
         <strong>{device.name}</strong>
-        {mayChange && device.state !== "imported" && (
+        {mayChange && isLinked(device) && (
           <Box sx={{ display: "flex", flexWrap: "wrap", ml: -1.25 }}>
             <ChangeAccount device={device} />
+            <NewPasswords device={device.name} />
             <Unlink device={device} />
           </Box>
         )}

@@ -19,6 +19,8 @@ from pydantic import ConfigDict, ValidationError
 from movelot.devices.errors import DeviceGone
 from movelot.devices.session import DeviceSession, LookingSession, WouldAct
 from movelot.devices.work import Work, abandon, work_at
+from movelot.inventory.models import Device
+from movelot.lots.steps.touches import Room, Touched
 from movelot.lots.steps.values import Document, Nothing, Result
 
 R = TypeVar("R", bound=Result)
@@ -105,6 +107,8 @@ class StepKind(Document, ABC, Generic[R]):
     reversible: ClassVar[bool] = True
     # Whether it acts more than once on its device, so that one that failed may have done a part.
     piecewise: ClassVar[bool] = False
+    # Whether it signs in by itself: its device can tell what it did also while the account that is kept is refused.
+    signs_in: ClassVar[bool] = False
 
     @classmethod
     def result_type(cls) -> type[Result]:
@@ -153,6 +157,15 @@ class StepKind(Document, ABC, Generic[R]):
         Asked for all steps of a lot at once.
         """
         return []
+
+    def touches(self, device: Device) -> list[Touched]:
+        """What it works on besides ``device``, on which it runs."""
+        return []
+
+    @property
+    def room(self) -> Room | None:
+        """What it takes of the room in a datastore."""
+        return None
 
     @abstractmethod
     def begin(self, run: StepRun[R]) -> Progress[R]:
@@ -204,6 +217,12 @@ class StepKind(Document, ABC, Generic[R]):
     @abstractmethod
     def verify(self, run: StepRun[R], result: R) -> None:
         """Prove the effect by asking the device anew; StepProblem when it is not there."""
+
+    def remember(self, device: Device) -> None:
+        """What Move Lot itself has to know of ``device`` from now on; called once the step is done, as it is stored.
+
+        The only part of a step that writes to the database; harmless when called again.
+        """
 
     @abstractmethod
     def undo(self, result: R) -> StepSpec[Any] | None:

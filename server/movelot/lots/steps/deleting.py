@@ -8,8 +8,9 @@ from typing import ClassVar, Self
 
 from movelot.devices import array
 from movelot.devices.errors import DeviceGone
-from movelot.inventory.models import Volume
+from movelot.inventory.models import Device, Volume
 from movelot.lots.steps.base import Progress, StepKind, StepRun, demand
+from movelot.lots.steps.touches import Touched, volume
 from movelot.lots.steps.values import Nothing
 
 
@@ -32,6 +33,10 @@ class DeleteNamed(StepKind[Nothing]):
             for array, step in steps
             if (array, step.uri) not in there
         ]
+
+    def touches(self, device: Device) -> list[Touched]:
+        found = Volume.known.filter(device=device, uri=self.uri).first()
+        return volume(found.serial, self.name) if found else []
 
     @abstractmethod
     def is_there(self, run: StepRun[Nothing]) -> bool:

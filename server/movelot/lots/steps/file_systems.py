@@ -6,9 +6,11 @@ from typing import Any
 
 from movelot.devices import array, file_systems, host
 from movelot.devices.errors import DeviceGone
+from movelot.inventory.models import Device
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.deleting import DeleteNamed
 from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.touches import Touched, datastore_name, volume
 from movelot.lots.steps.values import Document, Later, Nothing, Result
 from movelot_core.units import format_size
 
@@ -185,6 +187,9 @@ class MountExport(StepKind[MountedExport]):
     name: str
     serial: Later[str]
 
+    def touches(self, device: Device) -> list[Touched]:
+        return [*volume(self.serial, self.name, alone=False), datastore_name(device, self.name)]
+
     def begin(self, run: StepRun[MountedExport]) -> Progress[MountedExport]:
         there = file_systems.find_mount(run.session, self.server, self.path)
         same = there if there is not None and there["mount"]["version"] == self.version else None
@@ -216,6 +221,9 @@ class UnmountExport(StepKind[Nothing]):
     version: str
     name: str
     serial: str
+
+    def touches(self, device: Device) -> list[Touched]:
+        return volume(self.serial, self.name)
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         found = file_systems.find_mount(run.session, self.server, self.path)

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from typing import Any, Self
 
 from movelot.devices import host
-from movelot.inventory.models import Disk
+from movelot.inventory.models import Device, Disk
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.swapping import Swap
+from movelot.lots.steps.touches import Touched, datastore_name, volume
 from movelot.lots.steps.values import Document, Later, Nothing, Result
 from movelot_core.units import count_of
 
@@ -76,6 +77,9 @@ class FormatDevice(StepKind[Formatted]):
     serial: Later[str]
     name: str
 
+    def touches(self, device: Device) -> list[Touched]:
+        return [*volume(self.serial, self.name), datastore_name(device, self.name)]
+
     def begin(self, run: StepRun[Formatted]) -> Progress[Formatted]:
         found = host.find_device(run.session, self.serial)
         demand(found is not None, "device_missing", f"{run.session.name} does not see device {self.serial}.")
@@ -113,6 +117,9 @@ class WipeDevice(StepKind[Nothing]):
     serial: Later[str]
     carries: str = ""
     name: str = ""
+
+    def touches(self, device: Device) -> list[Touched]:
+        return volume(self.serial, self.name)
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         found = host.find_device(run.session, self.serial)
@@ -156,6 +163,9 @@ class Mount(StepKind[Mounted]):
     name: str
     identity: Later[str] = ""
     as_found: bool = False
+
+    def touches(self, device: Device) -> list[Touched]:
+        return volume(self.serial, self.name, alone=False)
 
     def begin(self, run: StepRun[Mounted]) -> Progress[Mounted]:
         if self.as_found:
@@ -204,6 +214,9 @@ class Unmount(StepKind[Nothing]):
             for disk, host, store, serial in disks.order_by("name").values_list(*columns)
             if (serial, host) in hosts
         ]
+
+    def touches(self, device: Device) -> list[Touched]:
+        return volume(self.serial, self.name)
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if host.find_datastore(run.session, self.serial) is not None:

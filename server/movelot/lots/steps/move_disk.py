@@ -7,8 +7,9 @@ from typing import Any, Self
 
 from movelot.devices import host
 from movelot.devices.work import find_work
-from movelot.inventory.models import Datastore, Disk
+from movelot.inventory.models import Datastore, Device, Disk
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
+from movelot.lots.steps.touches import Room, Touched, volume
 from movelot.lots.steps.values import Nothing
 from movelot_core.units import format_size
 
@@ -54,6 +55,15 @@ class MoveDisk(StepKind[Nothing]):
     @property
     def amount(self) -> float:
         return float(self.size_bytes)
+
+    def touches(self, device: Device) -> list[Touched]:
+        stores = volume(self.source_serial, self.source_name, alone=False)
+        stores += volume(self.target_serial, self.target_name, alone=False)
+        return [Touched("disk", self.disk, self.name), *stores]
+
+    @property
+    def room(self) -> Room:
+        return Room(self.target, self.target_name, self.size_bytes, self.source)
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         found = host.find_disk(run.session, self.machine, self.disk)

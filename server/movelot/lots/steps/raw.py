@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from typing import Any, Self
 
 from movelot.devices import host
-from movelot.inventory.models import Machine
+from movelot.inventory.models import Device, Machine
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
+from movelot.lots.steps.touches import Touched, volume
 from movelot.lots.steps.values import Later, Nothing
 
 
@@ -22,6 +23,9 @@ class RawVolume(StepKind[Nothing]):
     def found(self, run: StepRun[Nothing]) -> dict[str, Any] | None:
         """The raw disk as the host lists it now."""
         return host.find_raw(run.session, self.machine, self.serial)
+
+    def touches(self, device: Device) -> list[Touched]:
+        return volume(self.serial, self.name)
 
 
 class GiveVolume(RawVolume):

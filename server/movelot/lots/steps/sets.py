@@ -6,9 +6,11 @@ from typing import Any
 
 from movelot.devices import host, sets
 from movelot.devices.set_rows import set_row
+from movelot.inventory.models import Device
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.deleting import DeleteNamed
 from movelot.lots.steps.hosts import Unmount
+from movelot.lots.steps.touches import Touched, datastore_name, volume
 from movelot.lots.steps.values import Later, Nothing, Result
 
 
@@ -72,6 +74,9 @@ class MountSet(StepKind[MountedSet]):
 
     serial: Later[str]
     name: str
+
+    def touches(self, device: Device) -> list[Touched]:
+        return [*volume(self.serial, self.name, alone=False), datastore_name(device, self.name)]
 
     def begin(self, run: StepRun[MountedSet]) -> Progress[MountedSet]:
         row = host.find_datastore(run.session, self.serial) or sets.mount_set(run.session, self.serial, self.name)
