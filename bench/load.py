@@ -35,22 +35,33 @@ PAGES = (
 
 def report(seconds: float = SECONDS) -> None:
     """Figures on the estate that ``bench.pages`` has built in this database."""
+    from movelot.findings.judging import judge_due
+
     _make_people()
+    # As after any reading.
+    judge_due()
     with served(PORT) as server:
-        took: list[float] = []
+        took: list[tuple[str, float]] = []
         errors: list[str] = []
         begun = time.monotonic()
         before = _megabytes(server.pid)
         people = [threading.Thread(target=_person, args=(n, begun + seconds, took, errors)) for n in range(PEOPLE)]
         for each in people:
             each.start()
+        kept = [before]
+        for _tenth in range(10):
+            time.sleep(seconds / 10)
+            kept.append(_megabytes(server.pid))
         for each in people:
             each.join()
-        after = _megabytes(server.pid)
-    p50, p95 = np.percentile(took, [50, 95])
+    milliseconds = [each for _path, each in took]
+    p50, p95 = np.percentile(milliseconds, [50, 95])
     print(f"{PEOPLE} people for {seconds:.0f} s: {len(took)} answers, {len(errors)} errors, ", end="")
-    print(f"p50 {p50:.0f} ms, p95 {p95:.0f} ms, worst {max(took):.0f} ms; ", end="")
-    print(f"server {before:.0f} MB before, {after:.0f} MB after")
+    print(f"p50 {p50:.0f} ms, p95 {p95:.0f} ms, worst {max(milliseconds):.0f} ms; ", end="")
+    print(f"server {', '.join(f'{each:.0f}' for each in kept)} MB, before and after each tenth")
+    for path in sorted({path for path, _each in took}):
+        own = [each for name, each in took if name == path]
+        print(f"  {path:32} p50 {np.percentile(own, 50):5.0f} ms, p95 {np.percentile(own, 95):5.0f} ms")
     for error in errors[:5]:
         print(f"  {error}")
 
@@ -64,7 +75,7 @@ def _make_people() -> None:
         person.save()
 
 
-def _person(number: int, end: float, took: list[float], errors: list[str]) -> None:
+def _person(number: int, end: float, took: list[tuple[str, float]], errors: list[str]) -> None:
     session = requests.Session()
     token = session.get(f"{URL}/api/session/", timeout=30).json()["csrf"]
     body = {"username": f"person-{number}", "password": PASSWORD}
@@ -78,7 +89,7 @@ def _person(number: int, end: float, took: list[float], errors: list[str]) -> No
         for path in calls:
             asked = time.perf_counter()
             answer = session.get(f"{URL}/api/{path}", timeout=30)
-            took.append(1000 * (time.perf_counter() - asked))
+            took.append((path, 1000 * (time.perf_counter() - asked)))
             if not answer.ok:
                 errors.append(f"{path}: {answer.status_code}")
         page += 1

@@ -26,7 +26,7 @@ def insert(
     listed = list(rows)
     if not listed:
         return
-    fields = [field for field in model._meta.concrete_fields if not field.primary_key]
+    fields = [field for field in model._meta.concrete_fields if not field.primary_key and not field.generated]
     given = [field for field in fields if field.attname in listed[0]]
     defaults = [field for field in fields if field.attname not in listed[0]]
     ways = [(field.attname, _way(field)) for field in given]

@@ -41,11 +41,12 @@ DEVICE_ID_FORM = re.compile(r"^(naa|eui|nguid|uuid)\.", re.IGNORECASE)
 
 @dataclass(frozen=True)
 class Beside:
-    """Rows that tell of a thing besides its own: their model, their columns, and the column that leads to the thing."""
+    """Rows that tell of a thing besides its own: their model, columns, which leads to it, and which rows."""
 
     model: type[Model]
     columns: tuple[str, ...]
     leads: str
+    only: Q = field(default_factory=Q)
 
 
 @dataclass(frozen=True)
@@ -59,9 +60,11 @@ class Searched:
     only: Q = field(default_factory=Q)
 
 
+# Of kinds with many things the database keeps the one form of all their columns, in an index.
+KEPT = ("searched",)
 KINDS = (
-    Searched("machine", Machine, ("name", "address", "identity")),
-    Searched("disk", Disk, ("name", "identity")),
+    Searched("machine", Machine, KEPT),
+    Searched("disk", Disk, KEPT),
     Searched(
         "host",
         Device,
@@ -73,9 +76,9 @@ KINDS = (
         "datastore",
         Datastore,
         ("name", "identity"),
-        (Beside(Extent, ("serial",), "datastore"), Beside(Mount, ("server", "path"), "datastore")),
+        (Beside(Extent, ("serial",), "datastore"), Beside(Mount, ("server", "path"), "datastore", Q(server__gt=""))),
     ),
-    Searched("volume", Volume, ("name", "serial", "target"), (Beside(Export, ("path",), "volume"),)),
+    Searched("volume", Volume, KEPT, (Beside(Export, ("path",), "volume"),)),
     Searched("pool", Pool, ("name",)),
     Searched("drive_group", DriveGroup, ("name",)),
     Searched("array", Device, ("name", "url", "target", "nqn", "identity"), (), Q(kind=Device.Kind.ARRAY)),
@@ -91,12 +94,16 @@ def in_one_form(text: str) -> str:
 
 def _having(rows: QuerySet[Any], columns: Iterable[str], wanted: str) -> QuerySet[Any]:
     """The rows in any of whose columns ``wanted`` stands; it is in the one form already."""
-    forms = {f"form_{column}": Replace(Lower(F(column)), Value(":"), Value("")) for column in columns}
+    forms = {f"form_{column}": _form_of(column) for column in columns}
     query = Q()
     for name in forms:
         query |= Q(**{f"{name}__contains": wanted})
     having: QuerySet[Any] = rows.alias(**forms).filter(query)
     return having
+
+
+def _form_of(column: str) -> Any:
+    return F(column) if (column,) == KEPT else Replace(Lower(F(column)), Value(":"), Value(""))
 
 
 def find(text: str) -> list[Link]:
@@ -117,9 +124,10 @@ def find(text: str) -> list[Link]:
 def _found(searched: Searched, wanted: str, labelled_keys: list[int]) -> list[Link]:
     rows = rows_of(searched.model).filter(searched.only)
     keys = set(labelled_keys)
-    keys.update(_having(rows, searched.columns, wanted).order_by("name").values_list("pk", flat=True)[:FOUND_MAX])
+    first = "searched" if searched.columns == KEPT else "name"
+    keys.update(_having(rows, searched.columns, wanted).order_by(first).values_list("pk", flat=True)[:FOUND_MAX])
     for beside in searched.beside:
-        told = _having(beside.model._default_manager.all(), beside.columns, wanted)
+        told = _having(beside.model._default_manager.filter(beside.only), beside.columns, wanted)
         keys.update(told.values_list(beside.leads, flat=True).distinct()[:FOUND_MAX])
     # What is gone may be told of still.
     listed = rows.filter(pk__in=keys).order_by("name")[:FOUND_MAX] if keys else []

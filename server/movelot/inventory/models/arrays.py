@@ -6,7 +6,7 @@ from django.contrib.contenttypes.fields import GenericRelation
 from django.db import models
 from django.db.models import Q
 
-from movelot.inventory.models.durable import Durable, Listed, OnDevice
+from movelot.inventory.models.durable import Durable, Listed, OnDevice, searched_by
 from movelot.inventory.models.labels import Label
 
 
@@ -138,9 +138,10 @@ class Volume(Durable, OnDevice):
     target = models.CharField(max_length=223, blank=True)
     # The key of the lot's step that made it, as its array tells; empty where no lot did.
     made_by = models.CharField(max_length=48, blank=True, db_index=True)
+    searched = searched_by("name", "serial", "target")
 
     class Meta:
-        indexes = [models.Index(fields=["device", "uri"])]
+        indexes = [models.Index(fields=["device", "uri"]), models.Index(fields=["gone_at", "searched"])]
 
 
 class InitiatorSet(models.Model):

@@ -7,7 +7,7 @@ from django.db import models
 from django.db.models import F, Q
 
 from movelot.inventory.models.devices import Device
-from movelot.inventory.models.durable import Durable
+from movelot.inventory.models.durable import Durable, searched_by
 from movelot.inventory.models.hosts import PathSet
 from movelot.inventory.models.labels import Label
 
@@ -66,7 +66,7 @@ class Mount(models.Model):
 
     datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="mounts")
     host = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="mounts")
-    server = models.CharField(max_length=253, blank=True)
+    server = models.CharField(max_length=253, blank=True, db_index=True)
     path = models.CharField(max_length=255, blank=True)
     version = models.CharField(max_length=16, blank=True)
     path_set = models.ForeignKey(PathSet, null=True, on_delete=models.RESTRICT, related_name="mounts")
@@ -89,6 +89,10 @@ class Machine(Durable):
     address = models.CharField(max_length=64)
     power = models.CharField(max_length=16)
     labels = GenericRelation(Label)
+    searched = searched_by("name", "address", "identity")
+
+    class Meta:
+        indexes = [models.Index(fields=["gone_at", "searched"])]
 
     def __str__(self) -> str:
         return self.name
@@ -141,10 +145,15 @@ class Disk(Durable):
     shared = models.BooleanField(default=False)
     weekday_profile = models.BinaryField(max_length=288, default=b"")
     weekend_profile = models.BinaryField(max_length=288, default=b"")
+    searched = searched_by("name", "identity")
 
     class Meta:
         constraints = [models.CheckConstraint(condition=Q(size_bytes__gte=0), name="disk_size_not_negative")]
-        indexes = [models.Index(fields=["name"]), models.Index(fields=["size_bytes"])]
+        indexes = [
+            models.Index(fields=["name"]),
+            models.Index(fields=["size_bytes"]),
+            models.Index(fields=["gone_at", "searched"]),
+        ]
 
     def __str__(self) -> str:
         return self.name
