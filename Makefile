@@ -30,7 +30,7 @@ bench: setup
 # Lots of every kind under kills and faults, compared with calm ones; not in CI. MINUTES and SEED may be set.
 soak: setup
 	@$(PY) scripts/services.py start
-	@PYTHONPATH=core:server:standins:. $(PY) -m soak $(or $(MINUTES),15) $(SEED)
+	@PYTHONPATH=core:server:standins:. $(PY) -m soak $(or $(MINUTES),15) $(or $(SEED),$$RANDOM) $(and $(WHOLE),whole)
 screenshots: setup
 	@$(PY) scripts/services.py start
 	@MOVELOT_SCREENSHOTS=docs/screenshots .venv/bin/pytest -q e2e/screenshots.py

@@ -11,42 +11,19 @@ import pytest
 import requests
 from playwright.sync_api import Page, expect
 
-import processes
 import services
 from conftest import until
 from e2e.conftest import PORT, URL, Caller, Stack
 from e2e.test_worker import BALANCE
-
-NAMES = [process.name for process in processes.processes(PORT)]
-
-
-class Kept:
-    """The product as ``make start`` keeps it."""
-
-    def __init__(self, stack: Stack) -> None:
-        self.supervisor = processes.Supervisor(processes.processes(PORT), stack.folder / "kept", stack.folder / "s")
-        self.stack, self.running = stack, self.supervisor.start(stack.env)
-        until(stack.answers, "the web server")
-
-    def kill(self, name: str) -> None:
-        """SIGKILL to it and its children, also to a server that ran before the supervisor and is only watched by it."""
-        file = services.RUN / f"{name}.pid"
-        before = int(file.read_text()) if name in services.COMMANDS else self.supervisor.process_id(name)
-        os.killpg(before, signal.SIGKILL)
-        until(lambda: self.supervisor.process_id(name) not in (0, before), f"{name} started anew")
-        if name in services.COMMANDS:
-            until(lambda: services.runs(name) and int(file.read_text()) != before, f"{name} started anew")
-
-    def end(self) -> None:
-        self.running.terminate()
-        self.running.wait(90)
+from soak.product import Product
 
 
 @pytest.fixture(scope="module")
-def kept(stack: Stack) -> Iterator[Kept]:
+def kept(stack: Stack) -> Iterator[Product]:
     """The stack under its supervisor, MariaDB and Redis included."""
     stack.stop()
-    running = Kept(stack)
+    running = Product(PORT, stack.folder / "kept", stack.folder / "s", stack.env)
+    until(stack.answers, "the web server")
     yield running
     running.end()
     services.start()
@@ -61,12 +38,12 @@ def parts() -> dict[str, str]:
     return found
 
 
-def test_whatever_is_killed_comes_back_and_the_lot_goes_on(kept: Kept, fresh: Stack, caller: Caller) -> None:
+def test_whatever_is_killed_comes_back_and_the_lot_goes_on(kept: Product, fresh: Stack, caller: Caller) -> None:
     fresh.standins.control("pace", pace=60)
     lot = caller.call("POST", "lots/", BALANCE).json()["summary"]["id"]
     assert caller.call("POST", f"lots/{lot}/run/").ok
     until(lambda: any(step["done_amount"] > 0 for step in caller.lot(lot)["steps"]), "a copy under way")
-    for name in NAMES:
+    for name in kept.names:
         kept.kill(name)
         until(lambda: set(parts().values()) == {"up"}, f"all of it after the death of {name}")
     killed = datetime.now(UTC)
@@ -86,7 +63,7 @@ def test_whatever_is_killed_comes_back_and_the_lot_goes_on(kept: Kept, fresh: St
     until(read_anew, "readings after the kills", 90)
 
 
-def test_a_page_says_that_the_database_is_down_and_goes_on_when_it_is_back(kept: Kept, ines: Page) -> None:
+def test_a_page_says_that_the_database_is_down_and_goes_on_when_it_is_back(kept: Product, ines: Page) -> None:
     expect(ines.get_by_role("heading", name="Rounds")).to_be_visible()
     number = int((services.RUN / "mariadb.pid").read_text())
     kept.supervisor.ask("stop", "mariadb")

@@ -14,6 +14,7 @@ class Tally:
     lost: int = 0
     kills: int = 0
     halts: int = 0
+    processes: Counter[str] = field(default_factory=Counter)
     faults: Counter[str] = field(default_factory=Counter)
     refusals: Counter[str] = field(default_factory=Counter)
     ends: Counter[tuple[str, str]] = field(default_factory=Counter)
@@ -27,6 +28,8 @@ class Tally:
         """Print it."""
         print(f"{self.rounds} rounds from seed {seed}: {self.kills} kills, {self.halts} halts, ", end="")
         print(f"{self.lost} with something lost")
+        if self.processes:
+            print("killed:", ", ".join(f"{name} {count}" for name, count in sorted(self.processes.items())))
         print("faults:", ", ".join(f"{kind} {count}" for kind, count in sorted(self.faults.items())))
         print("refused:", ", ".join(f"{code} {count}" for code, count in sorted(self.refusals.items())))
         for (kind, end), count in sorted(self.ends.items()):

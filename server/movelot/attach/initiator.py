@@ -12,6 +12,7 @@ from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.base import StepSpec
 from movelot.lots.steps.masking import DropInitiator, LetIn
+from movelot_core.units import count_of
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ def _add_forgetting(plan: StepPlan, row: Initiator) -> None:
         others = [uris[name] for name in offer.initiators if name != row.identifier and name in uris]
         let_in = LetIn(uri=offer.uri, volume=offer.volume.name, wanted=others, before=sorted([*others, row.uri]))
         title = f"Let {row.name} no longer see {offer.volume.name}"
-        keep = f"{len(others)} {'initiator keeps' if len(others) == 1 else 'initiators keep'} it"
+        keep = count_of(len(others), "initiator keeps it", "initiators keep it")
         changes.append(let_in.on(row.device.name, title, keep))
     forget = DropInitiator(uri=row.uri, identifier=row.identifier)
     plan.add(forget.on(row.device.name, f"Forget {row.name}", row.identifier), plan.add_all(changes))

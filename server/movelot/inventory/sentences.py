@@ -8,7 +8,7 @@ from movelot.inventory.models import Pool
 from movelot_core.attach import PoolFit, Reason
 from movelot_core.fabric.causes import Cause
 from movelot_core.nfs import Obstacle
-from movelot_core.units import format_share, format_size
+from movelot_core.units import count_of, format_share, format_size
 
 CAUSES = {
     Cause.PORTAL_DOWN: "the array's portal is down",
@@ -74,8 +74,8 @@ def reason_text(reason: Reason) -> str:
 
 def made_of(pool: Pool) -> str:
     """What a pool is made of, as far as its array tells."""
-    drives = f"{pool.drives} drives" if pool.drives else ""
-    spares = f"{pool.spares} spare{'s'[: pool.spares != 1]}" if pool.drives else ""
+    drives = count_of(pool.drives, "drive") if pool.drives else ""
+    spares = count_of(pool.spares, "spare") if pool.drives else ""
     pages = f"pages of {format_size(pool.page_bytes)}" if pool.page_bytes else ""
     sizes = " and ".join(f"{format_size(size)} of {media}" for media, size in pool.tiers)
     tiers = f"tiers: {sizes}, pages move {pool.relocation} UTC" if sizes else ""

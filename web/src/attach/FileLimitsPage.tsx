@@ -22,6 +22,13 @@ interface Row {
   recommended: boolean;
 }
 
+const differing = (values: number, all: number) =>
+  countOf(
+    values,
+    `of ${countOf(all, "value")} differs from what is recommended`,
+    `of ${countOf(all, "value")} differ from what is recommended`,
+  );
+
 /** Timeouts and limits of every host's NFS client beside what arrays recommend; one lot sets what differs. */
 export function FileLimitsPage() {
   const { data: session } = useSession();
@@ -40,7 +47,7 @@ export function FileLimitsPage() {
         data && (
           <Typography color="textSecondary" role="status">
             {told
-              ? `${String(data.differ.length)} of ${countOf(told * data.hosts.length, "value")} ${data.differ.length === 1 ? "differs" : "differ"} from what is recommended`
+              ? differing(data.differ.length, told * data.hosts.length)
               : "No linked array recommends any."}
           </Typography>
         )

@@ -165,7 +165,7 @@ function Restored({ lot }: { lot: LotDetail }) {
       This lot was under way in the backup that was restored.{" "}
       {other === 0
         ? "Its devices say what it believed."
-        : `On the devices ${countOf(other, "step")} ${other === 1 ? "is" : "are"} otherwise than it believed.`}{" "}
+        : `On the devices ${countOf(other, "step is", "steps are")} otherwise than it believed.`}{" "}
       Nothing goes on by itself.
     </Alert>
   );

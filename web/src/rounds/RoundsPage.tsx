@@ -22,7 +22,6 @@ import { type Finding, roundsQuery } from "./queries";
 import { newOnes, pathTo, said } from "./words";
 
 const named = (stage: string) => stage.charAt(0).toUpperCase() + stage.slice(1);
-const needs = (count: number) => (count === 1 ? "1 needs" : `${String(count)} need`);
 const NOTHING: readonly Finding[] = [];
 /** Rows drawn at once; more on demand. */
 const ROWS = 60;
@@ -52,7 +51,7 @@ export function RoundsPage() {
         <Typography color="textSecondary">
           {formatDay(now)} ·{" "}
           {data
-            ? `${needs(urgent)} you today, ${String(findings.length - urgent)} can wait${fresh.size ? `, ${String(fresh.size)} new since yesterday` : ""}`
+            ? `${countOf(urgent, "needs", "need")} you today, ${String(findings.length - urgent)} can wait${fresh.size ? `, ${String(fresh.size)} new since yesterday` : ""}`
             : "looking through the readings …"}
         </Typography>
       }

@@ -8,6 +8,7 @@ from movelot.findings.base import FindingKind, Subject, Words
 from movelot.lots.kinds import Remedy
 from movelot_core.nfs import SETTINGS, Difference, gives_up_early
 from movelot_core.rounds import Urgency
+from movelot_core.units import count_of
 
 
 @dataclass(frozen=True)
@@ -35,7 +36,7 @@ class FileLimitsKind(FindingKind[FileLimitsEvidence]):
 
     def text(self, evidence: FileLimitsEvidence) -> Words:
         hosts = len({each.host for each in evidence.differences})
-        who = "1 host is" if hosts == 1 else f"{hosts} hosts are"
+        who = count_of(hosts, "host is", "hosts are")
         return [f"{who} not as it recommends. {'; '.join(self.reasons(evidence))}"]
 
     def reasons(self, evidence: FileLimitsEvidence) -> list[str]:

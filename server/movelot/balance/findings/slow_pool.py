@@ -43,8 +43,8 @@ class SlowPoolKind(FindingKind[SlowPoolEvidence]):
 
     def text(self, evidence: SlowPoolEvidence) -> Words:
         when = "at weekends" if evidence.peak_day == "weekend" else "on weekdays"
-        make = "makes" if len(evidence.heavy) == 1 else "make"
-        disks = f"{count_of(len(evidence.heavy), 'disk')} {make} {format_share(evidence.heavy_share)} of it"
+        make = count_of(len(evidence.heavy), "disk makes", "disks make")
+        disks = f"{make} {format_share(evidence.heavy_share)} of it"
         peak = f"{evidence.peak_ms:.1f} ms at {evidence.peak_hour:02}:00 {when}"
         return [f"{peak}, ceiling {evidence.ceiling_ms:.1f} ms; {disks}"]
 

@@ -43,8 +43,8 @@ class SeenBySomeKind(FindingKind[SeenBySomeEvidence]):
         return "Seen by some hosts only"
 
     def text(self, evidence: SeenBySomeEvidence) -> Words:
-        see = "sees" if evidence.seen == 1 else "see"
-        seen = f"{evidence.seen} of {count_of(evidence.hosts, 'host')} {see} it"
+        of = f"of {count_of(evidence.hosts, 'host')}"
+        seen = count_of(evidence.seen, f"{of} sees it", f"{of} see it")
         return ["; ".join([seen, *self.reasons(evidence)])]
 
     def reasons(self, evidence: SeenBySomeEvidence) -> list[str]:
