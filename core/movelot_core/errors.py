@@ -5,6 +5,7 @@ CoreError
 ├── DatastoreNameError       a name that a device would refuse
 ├── GraphError       steps that do not form an order
 ├── LabelError       a label that is none
+├── RequirementError  a requirement of a policy whose kind or value is none
 └── GroupError      arrays of a group that do not fit one another
 """
 
@@ -39,3 +40,7 @@ class GroupError(CoreError):
 
 class LabelError(CoreError):
     """A label that is none."""
+
+
+class RequirementError(CoreError):
+    """A requirement of a policy that is none."""

@@ -10,9 +10,11 @@ from movelot.inventory.models import Device
 from movelot.jobs.models import Job
 from movelot.lots.kinds import PASS, STOP, WARN
 from movelot.lots.models import Lot, Step
+from movelot.policies.answers import SCOPES
 from movelot_core.attach import Verdict
 from movelot_core.fabric.loss import Effect
 from movelot_core.fabric.reach import ReachState
+from movelot_core.placement.requirements.base import Answer
 from movelot_core.rounds import Urgency
 
 # By the name in the schema: the values, and the properties that have one of them.
@@ -28,6 +30,9 @@ ENUMS: Final[dict[str, tuple[Iterable[str], tuple[str, ...]]]] = {
     "LossEffect": ((Effect.STOPS, Effect.THINNER), ("LostMachine.effect",)),
     "PathState": (("active", "other", "standby", "missing"), ("BoardPath.state",)),
     "ReachState": (ReachState, ("ReachCell.state",)),
+    "FitAnswer": (Answer, ("FitCell.answer", "CellAnswer.answer")),
+    "EditorHow": (("number", "choice", "text"), ("RequirementKind.how",)),
+    "GivenScope": ((*SCOPES, "label"), ("GivenAnswer.scope",)),
     "RoleName": (("", *Role.values), ("Session.role",)),
 }
 

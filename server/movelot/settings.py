@@ -56,6 +56,7 @@ STAGES = [
     "movelot.rounds.stage",
     "movelot.attach.stage",
     "movelot.network.stage",
+    "movelot.policies.stage",
     "movelot.balance.stage",
     "movelot.exchange.stage",
     "movelot.trace.stage",

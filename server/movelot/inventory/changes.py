@@ -27,6 +27,8 @@ class Aspect(StrEnum):
     STATE = "state"
     # What was measured.
     LOAD = "load"
+    # What people said: labels, policies. No reading changes it.
+    SAID = "said"
 
 
 @dataclass(frozen=True)
@@ -41,6 +43,8 @@ class Change:
     @property
     def parts(self) -> list[str]:
         """The versions that it outdates."""
+        if self.aspect is Aspect.SAID:
+            return [str(self.aspect)]
         owner = f"cluster-{self.cluster}" if self.kind == "host" else "arrays"
         return [str(self.aspect), f"{self.aspect}-{owner}"]
 
@@ -66,6 +70,11 @@ def tell(changes: Sequence[Change]) -> None:
     transaction.on_commit(lambda: outdate(changes))
     for listener in _LISTENERS:
         listener(changes)
+
+
+def people_said(what: str, key: int) -> None:
+    """Tell that people said something else of a thing: its kind and primary key."""
+    tell([Change(Aspect.SAID, what, key)])
 
 
 def outdate(changes: Sequence[Change]) -> None:

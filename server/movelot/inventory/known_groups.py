@@ -12,13 +12,26 @@ from typing import Any
 import numpy as np
 
 from movelot.inventory.curves import curve_of
-from movelot.inventory.models import BalanceGroup, Datastore, DatastoreDay, Device, Disk, Mount, Pool
+from movelot.inventory.models import (
+    BalanceGroup,
+    Compliance,
+    Datastore,
+    DatastoreDay,
+    Device,
+    Disk,
+    Mount,
+    PolicyPlace,
+    Pool,
+)
 from movelot.inventory.placement import pools_by_store
 from movelot.inventory.versions import version
 from movelot_core.balance.group import Group, State, judge
 from movelot_core.latency import HOURS, ServiceCurve, features, load
+from movelot_core.placement.requirements.base import Answer
 
 SLOTS = 2 * HOURS
+# The version of which disks have which policy, and which places serve it.
+POLICIES_JUDGED = "policies-judged"
 # Growth is told from so many days.
 TREND_DAYS = 60
 # Of what stands on no pool: no latency that is known, and no load that would be too much.
@@ -97,7 +110,7 @@ def known_group(group: BalanceGroup) -> KnownGroup:
 
 def group_version() -> str:
     """Another text whenever a group may be another one."""
-    return version("fabric", "space", "load")
+    return version("fabric", "space", "load", POLICIES_JUDGED)
 
 
 @lru_cache(maxsize=8)
@@ -124,7 +137,7 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
         size_bytes=np.array([disk[2] for disk in disks], dtype=np.int64),
         place=place,
         features=parts * _coincidence(pools, len(alone))[pool_of[place]],
-        reach=_reach(stores, [disk[7] for disk in disks]),
+        reach=_within_policies(_reach(stores, [disk[7] for disk in disks]), [disk[0] for disk in disks], stores, place),
         pinned=np.array([disk[4] for disk in disks], dtype=bool),
         datastores=tuple(store.name for store in stores),
         capacity_bytes=np.array([store.capacity_bytes for store in stores], dtype=np.int64),
@@ -218,6 +231,28 @@ def _reach(stores: list[Datastore], homes: list[int | None]) -> np.ndarray:
         if homes
         else np.zeros((0, len(stores)), dtype=bool)
     )
+
+
+def _within_policies(reach: np.ndarray, disks: list[int], stores: list[Datastore], place: np.ndarray) -> np.ndarray:
+    """``reach`` without the datastores that do not serve a disk's policy. Where it lies it may stay."""
+    served: dict[int, list[int]] = {}
+    places = PolicyPlace.objects.filter(datastore__in=stores, answer=Answer.HAS)
+    for policy, store in places.values_list("policy_id", "datastore_id"):
+        served.setdefault(policy, []).append(store)
+    had = dict(Compliance.objects.filter(disk__placement__datastore__in=stores).values_list("disk_id", "policy_id"))
+    if not had:
+        return reach
+    number = {policy: n for n, policy in enumerate(sorted(set(had.values())), 1)}
+    column = {store.pk: n for n, store in enumerate(stores)}
+    # The first row is that of disks without a policy.
+    allowed = np.zeros((len(number) + 1, len(stores)), dtype=bool)
+    allowed[0] = True
+    for policy, n in number.items():
+        allowed[n, [column[store] for store in served.get(policy, ())]] = True
+    within: np.ndarray = reach & allowed[[number.get(had.get(disk, 0), 0) for disk in disks]]
+    here = np.arange(len(disks)), place
+    within[here] = reach[here]
+    return within
 
 
 def growth_name(group: int) -> str:

@@ -9,6 +9,7 @@ from django.contrib.contenttypes.models import ContentType
 from django.db import transaction
 from django.db.models import Model, Q
 
+from movelot.inventory.changes import people_said
 from movelot.inventory.models import Datastore, Disk, Durable, Label, Machine, Pool
 from movelot.problems import Problem
 from movelot_core import labels as core
@@ -40,6 +41,14 @@ def labels_of_many(kind: str, keys: Iterable[int]) -> dict[int, list[str]]:
     return found
 
 
+def labels_by_thing(kind: str) -> dict[int, dict[str, str]]:
+    """The labels of all things of a kind, by primary key."""
+    found: dict[int, dict[str, str]] = {}
+    for thing, key, value in Label.objects.filter(content_type=_type(kind)).values_list("object_id", "key", "value"):
+        found.setdefault(thing, {})[key] = value
+    return found
+
+
 def _type(kind: str) -> ContentType:
     return ContentType.objects.get_for_model(LABELLED[kind])
 
@@ -53,6 +62,7 @@ def set_labels(kind: str, pk: int, texts: Iterable[str]) -> list[str]:
         Label.objects.bulk_create(
             Label(content_type=_type(kind), object_id=pk, key=label.key, value=label.value) for label in wanted
         )
+        people_said(kind, pk)
     return [str(label) for label in wanted]
 
 
@@ -60,6 +70,7 @@ def put_labels(kind: str, rows: Sequence[tuple[int, str, str]]) -> None:
     """Give things, by primary key, a label each (key and value); a key that is there gets the new value."""
     labels = [Label(content_type=_type(kind), object_id=pk, key=key, value=value) for pk, key, value in rows]
     Label.objects.bulk_create(labels, update_conflicts=True, update_fields=["value"], batch_size=500)
+    people_said(kind, 0)
 
 
 def labelled(text: str, most: int) -> dict[str, list[int]]:

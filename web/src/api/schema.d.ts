@@ -870,6 +870,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/policies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The fit board with all policies, and making a new one. */
+        get: operations["policies_retrieve"];
+        put?: never;
+        /** @description The fit board with all policies, and making a new one. */
+        post: operations["policies_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A policy: asking something else from now on, as a new version, or retiring it. */
+        get: operations["policies_retrieve_2"];
+        /** @description A policy: asking something else from now on, as a new version, or retiring it. */
+        put: operations["policies_update"];
+        post?: never;
+        /** @description Retire it: its versions stay, nothing has it any more. */
+        delete: operations["policies_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{id}/given/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Giving a policy to a disk, machine, datastore or cluster by its primary key, or to all with a label. */
+        post: operations["policies_given_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{id}/places/{store}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Why a datastore serves a policy, or not. */
+        get: operations["policies_places_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/effect/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a policy would do if it asked something else; nothing is stored. */
+        post: operations["policies_effect_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/given/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description What a policy is given to: taking it away again. */
+        delete: operations["policies_given_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/retention/": {
         parameters: {
             query?: never;
@@ -1138,6 +1243,10 @@ export interface components {
             allocated_bytes: number;
             capacity_bytes: number;
         };
+        AskedRequirement: {
+            kind: string;
+            value: string | number;
+        };
         AttachDraft: {
             form: components["schemas"]["AttachForm"];
             lot: components["schemas"]["LotDetail"];
@@ -1292,6 +1401,19 @@ export interface components {
             has: boolean;
             detail: string;
         };
+        CellAnswer: {
+            policy: string;
+            store: number;
+            name: string;
+            answer: components["schemas"]["FitAnswer"];
+            reasons: string[];
+            disks: string[];
+        };
+        ChangeFormRequest: {
+            requirements: components["schemas"]["RequirementFormRequest"][];
+            /** @default  */
+            note: string;
+        };
         CheckAnswer: {
             name: string;
             level: components["schemas"]["CheckLevel"];
@@ -1412,6 +1534,25 @@ export interface components {
             id: number;
             to_kind: string;
             to_id: number;
+        };
+        EditorOption: {
+            value: string;
+            label: string;
+            places: number;
+        };
+        EffectAnswer: {
+            sentence: string;
+            cells: components["schemas"]["FitCell"][];
+            newly_out: string[];
+            newly_out_count: number;
+            newly_in_count: number;
+            out_count: number;
+            move_bytes: number;
+            homeless_count: number;
+        };
+        EffectFormRequest: {
+            requirements: components["schemas"]["RequirementFormRequest"][];
+            policy: number | null;
         };
         /** @description One change by a person. */
         Entry: {
@@ -1538,9 +1679,33 @@ export interface components {
             path: string;
             done: boolean;
         };
+        FitCell: {
+            store: number;
+            answer: components["schemas"]["FitAnswer"];
+            disks: number;
+            out: number;
+        };
+        FitColumn: {
+            id: number;
+            name: string;
+            pool: string;
+            array: string;
+        };
         Fixable: {
             host: string;
             text: string;
+        };
+        GiveFormRequest: {
+            scope: components["schemas"]["ScopeEnum"];
+            target: string;
+        };
+        GivenAnswer: {
+            id: number;
+            scope: components["schemas"]["GivenScope"];
+            name: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
         };
         GrantRow: {
             pool: number;
@@ -1854,6 +2019,12 @@ export interface components {
             username: string;
             role?: components["schemas"]["RoleEnum"];
         };
+        NewPolicyFormRequest: {
+            requirements: components["schemas"]["RequirementFormRequest"][];
+            /** @default  */
+            note: string;
+            name: string;
+        };
         NewTokenRequest: {
             name: string;
             /** @default true */
@@ -1974,6 +2145,30 @@ export interface components {
             pool_id: number;
             pool: string;
         };
+        PoliciesAnswer: {
+            columns: components["schemas"]["FitColumn"][];
+            policies: components["schemas"]["PolicyRow"][];
+            kinds: components["schemas"]["RequirementKind"][];
+            disks: number;
+            with_policy: number;
+        };
+        PolicyAnswer: {
+            id: number;
+            name: string;
+            number: number;
+            versions: components["schemas"]["VersionAnswer"][];
+            given: components["schemas"]["GivenAnswer"][];
+        };
+        PolicyRow: {
+            id: number;
+            name: string;
+            sentence: string;
+            number: number;
+            disks: number;
+            out: number;
+            not_judged: number;
+            cells: components["schemas"]["FitCell"][];
+        };
         PoolAfter: {
             id: number;
             latency_ms: number[];
@@ -2071,6 +2266,24 @@ export interface components {
             };
             action: string;
         };
+        RequirementFormRequest: {
+            kind: string;
+            value: string | number;
+        };
+        RequirementKind: {
+            kind: string;
+            part: string;
+            label: string;
+            several: boolean;
+            how: components["schemas"]["EditorHow"];
+            unit: string;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            example: string;
+            options: components["schemas"]["EditorOption"][];
+        };
         Retention: {
             gone_days: number;
             figures_days: number;
@@ -2103,6 +2316,15 @@ export interface components {
             last_lot: components["schemas"]["LastLot"] | null;
             first_hour: components["schemas"]["FirstStep"][];
         };
+        /**
+         * @description * `disk` - disk
+         *     * `machine` - machine
+         *     * `datastore` - datastore
+         *     * `cluster` - cluster
+         *     * `label` - label
+         * @enum {string}
+         */
+        ScopeEnum: "disk" | "machine" | "datastore" | "cluster" | "label";
         ServerRow: {
             id: number;
             name: string;
@@ -2381,6 +2603,15 @@ export interface components {
             confirmed: boolean;
             problems: components["schemas"]["FieldProblem"][];
         };
+        VersionAnswer: {
+            number: number;
+            sentence: string;
+            requirements: components["schemas"]["AskedRequirement"][];
+            note: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
         /**
          * @description * `NFSv4_1` - NFSv4_1
          *     * `NFSv3` - NFSv3
@@ -2470,6 +2701,12 @@ export interface components {
         PathState: "active" | "other" | "standby" | "missing";
         /** @enum {string} */
         ReachState: "whole" | "partial" | "broken" | "unused" | "apart";
+        /** @enum {string} */
+        FitAnswer: "has it" | "can make it" | "not known" | "cannot";
+        /** @enum {string} */
+        EditorHow: "number" | "choice" | "text";
+        /** @enum {string} */
+        GivenScope: "disk" | "machine" | "datastore" | "cluster" | "label";
         /** @enum {string} */
         RoleName: "" | "virtualization" | "storage" | "auditor" | "administrator";
     };
@@ -4559,6 +4796,288 @@ export interface operations {
         };
     };
     people_lock_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoliciesAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPolicyFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_given_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_places_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                store: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_effect_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EffectFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_given_destroy: {
         parameters: {
             query?: never;
             header?: never;

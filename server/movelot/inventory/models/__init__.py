@@ -33,12 +33,14 @@ from movelot.inventory.models.machines import (
     MachinePlacement,
     Mount,
 )
+from movelot.inventory.models.policies import Compliance, GivenPolicy, Policy, PolicyPlace, PolicyVersion
 
 __all__ = [
     "AdmittedInitiator",
     "BalanceGroup",
     "Capability",
     "Cluster",
+    "Compliance",
     "Datastore",
     "DatastoreDay",
     "Device",
@@ -49,6 +51,7 @@ __all__ = [
     "Durable",
     "Export",
     "Extent",
+    "GivenPolicy",
     "Grant",
     "GroupMember",
     "HostDevice",
@@ -67,6 +70,9 @@ __all__ = [
     "OnDevice",
     "Path",
     "PathSet",
+    "Policy",
+    "PolicyPlace",
+    "PolicyVersion",
     "Pool",
     "PoolDay",
     "PoolHour",

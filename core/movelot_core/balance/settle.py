@@ -1,0 +1,63 @@
+"""Places for disks that lie where their policy is not served: under all Musts, each moved once.
+
+Worked example: two disks of 100 and 300 GiB are out of policy; one datastore serves it and has 350 GiB below its
+ceiling. The larger goes there; the smaller has no place, and would have one with 50 GiB more room.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from movelot_core.balance.group import Group, Ints
+from movelot_core.balance.place import place_chosen
+
+
+@dataclass(frozen=True)
+class Homeless:
+    """A disk without a place: the datastore that lacks least room for it and how many bytes; None where none serves it.
+
+    0 bytes: there is room, but its pool would be over its latency ceiling.
+    """
+
+    disk: int
+    nearest: int | None
+    short_bytes: int
+
+
+@dataclass(frozen=True)
+class Settled:
+    """[disk, datastore] moves, and the disks that stay as they are though they are to move."""
+
+    moves: tuple[tuple[int, int], ...]
+    homeless: tuple[Homeless, ...]
+    pinned: tuple[int, ...]
+
+
+def settle(group: Group, out: Ints) -> Settled:
+    """Moves that bring the disks ``out`` to places in their ``reach``, which leaves out what does not serve them.
+
+    The same answer for the same input. No plan that settles the same disks moves fewer bytes: each of them has to move,
+    and moves once.
+    """
+    pinned = group.pinned[out]
+    movable = out[~pinned]
+    reach = group.reach.copy()
+    reach[movable, group.place[movable]] = False
+    narrowed = replace(group, reach=reach)
+    ledger, left = place_chosen(narrowed, movable, np.zeros(len(movable), dtype=bool))
+    homeless = set(left)
+    moves = tuple((int(disk), int(ledger.place[disk])) for disk in np.sort(movable) if int(disk) not in homeless)
+    room = group.room_bytes - group.used(ledger.place)
+    return Settled(
+        moves, tuple(_homeless(narrowed, disk, room) for disk in sorted(homeless)), tuple(map(int, out[pinned]))
+    )
+
+
+def _homeless(group: Group, disk: int, room: Ints) -> Homeless:
+    served = np.flatnonzero(group.reach[disk])
+    if not served.size:
+        return Homeless(disk, None, 0)
+    nearest = int(served[np.argmax(room[served])])
+    return Homeless(disk, nearest, max(0, int(group.size_bytes[disk] - room[nearest])))

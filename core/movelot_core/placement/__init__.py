@@ -1,0 +1,1 @@
+"""Where a disk may live: policies, and whether a place can serve them."""

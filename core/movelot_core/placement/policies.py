@@ -1,0 +1,111 @@
+"""Policies: what disks need, as requirements; whether a place serves them; which policy a disk has.
+
+Worked example: a policy asks flash, at most 6 ms at the peak hour, and compression. A datastore on spinning drives at
+8.9 ms that is not compressed cannot: all three reasons, the nearest first (latency is 2.9 ms off, media another thing).
+A volume set on flash at 2 ms has the first two and can make the third: it can make it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from movelot_core.errors import RequirementError
+from movelot_core.placement.facts import PlaceFacts
+from movelot_core.placement.requirements import KINDS, requirement
+from movelot_core.placement.requirements.base import Answer, Found, Part, Requirement
+
+REQUIREMENTS_MAX = 40
+
+
+@dataclass(frozen=True)
+class Policy:
+    """Requirements that all have to be served; none at all is served everywhere."""
+
+    requirements: tuple[Requirement, ...]
+
+    def sentence(self) -> str:
+        """The whole in one sentence, parts in their order."""
+        said = [each.sentence() for each in in_order(self.requirements)]
+        text = ", ".join(said) or "anywhere"
+        return f"{text[0].upper()}{text[1:]}."
+
+    def documents(self) -> list[dict[str, Any]]:
+        """As they are kept."""
+        return [{"kind": each.kind, "value": each.value} for each in in_order(self.requirements)]
+
+
+def in_order(requirements: Iterable[Requirement]) -> list[Requirement]:
+    """By part, then by kind and value."""
+    parts = list(Part)
+    return sorted(requirements, key=lambda each: (parts.index(each.part), each.kind, str(each.value)))
+
+
+def read_policy(documents: Sequence[Mapping[str, object]]) -> Policy:
+    """A policy as typed or kept: a kind and a value each. RequirementError for what is none, or is there twice."""
+    if len(documents) > REQUIREMENTS_MAX:
+        message = f"{len(documents)} requirements are more than {REQUIREMENTS_MAX}."
+        raise RequirementError("requirements_many", message)
+    found: list[Requirement] = []
+    for document in documents:
+        each = requirement(document.get("kind"), document.get("value"))
+        again = each in found if each.several else any(other.kind == each.kind for other in found)
+        if again:
+            raise RequirementError("requirement_twice", f"{each.label} is asked for twice.", "Leave one of them.")
+        found.append(each)
+    return Policy(tuple(in_order(found)))
+
+
+@dataclass(frozen=True)
+class Fit:
+    """Whether a place serves a policy; what it lacks or would have to make, with the requirement, the nearest first."""
+
+    answer: Answer
+    lacks: tuple[tuple[Requirement, Found], ...] = ()
+
+    @property
+    def serves(self) -> bool:
+        """Whether a disk of the policy may be put there."""
+        return self.answer in (Answer.HAS, Answer.MAKES)
+
+    @property
+    def reasons(self) -> list[str]:
+        """Why not, in words."""
+        return [found.reason for _requirement, found in self.lacks]
+
+
+def fit(policy: Policy, place: PlaceFacts) -> Fit:
+    """Whether ``place`` serves ``policy``: as bad as the worst answer. With fewer requirements it never gets worse."""
+    found = [(each, each.fit(place)) for each in policy.requirements]
+    worst = max((answer.answer for _each, answer in found), key=lambda each: each.rank, default=Answer.HAS)
+    lacks = [pair for pair in found if pair[1].answer is not Answer.HAS]
+    # What keeps it out comes before what is not known, and that before what can be made.
+    lacks.sort(key=lambda pair: (-pair[1].answer.rank, pair[1].miss))
+    return Fit(worst, tuple(lacks))
+
+
+class Because(StrEnum):
+    """Why a disk has its policy, what counts most first."""
+
+    DISK = "given to the disk"
+    MACHINE = "given to its machine"
+    LABEL = "by a label"
+    DATASTORE = "of its datastore"
+    CLUSTER = "of its cluster"
+
+
+def in_force(given: Mapping[Because, int]) -> tuple[Because, int] | None:
+    """Of the policies (by key) that a disk could have, the one that counts, and why; None without any."""
+    return next(((because, given[because]) for because in Because if because in given), None)
+
+
+def kinds_offered(places: Iterable[PlaceFacts]) -> dict[str, list[tuple[str | int | float, int]]]:
+    """Of each kind of requirement the values that places serve, with how many do; by kind."""
+    counts: dict[str, dict[str | int | float, int]] = {kind: {} for kind in KINDS}
+    for place in places:
+        for kind, each in KINDS.items():
+            for value in each.values_of(place):
+                counts[kind][value] = counts[kind].get(value, 0) + 1
+    return {kind: sorted(found.items(), key=lambda pair: str(pair[0])) for kind, found in counts.items()}

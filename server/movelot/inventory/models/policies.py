@@ -1,0 +1,102 @@
+"""VM storage policies with their versions, what they are given to, and how each disk stands to its own."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+from movelot.inventory.models.devices import Cluster
+from movelot.inventory.models.machines import Datastore, Disk, Machine
+
+
+class Policy(models.Model):
+    """A policy by its name; ``number`` is that of the version in force. A retired one is given to nothing more."""
+
+    name = models.CharField(max_length=64, unique=True)
+    number = models.PositiveIntegerField(default=1)
+    retired_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class PolicyVersion(models.Model):
+    """What a policy asked for a while: requirements as core keeps them, by whom and why."""
+
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="versions")
+    number = models.PositiveIntegerField()
+    requirements = models.JSONField(default=list)
+    note = models.CharField(max_length=200, blank=True)
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["policy", "number"], name="policy_version_once")]
+
+    def __str__(self) -> str:
+        return f"{self.policy} {self.number}"
+
+
+class GivenPolicy(models.Model):
+    """A policy given to one thing: a disk, a machine, a datastore, a cluster, or all with a label (key=value)."""
+
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="given")
+    disk = models.OneToOneField(Disk, null=True, on_delete=models.CASCADE, related_name="given_policy")
+    machine = models.OneToOneField(Machine, null=True, on_delete=models.CASCADE, related_name="given_policy")
+    datastore = models.OneToOneField(Datastore, null=True, on_delete=models.CASCADE, related_name="given_policy")
+    cluster = models.OneToOneField(Cluster, null=True, on_delete=models.CASCADE, related_name="given_policy")
+    label = models.CharField(max_length=100, null=True, unique=True)
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.policy} to {self.disk or self.machine or self.datastore or self.cluster or self.label}"
+
+
+class PolicyPlace(models.Model):
+    """Whether a datastore serves a policy, as last judged: core's answer, with what it lacks in words."""
+
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="places")
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="policy_places")
+    answer = models.CharField(max_length=16)
+    reasons = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["policy", "datastore"], name="policy_place_once")]
+
+    def __str__(self) -> str:
+        return f"{self.datastore} for {self.policy}: {self.answer}"
+
+
+class Compliance(models.Model):
+    """How a disk stands to its policy, since when, and why where it is not in it."""
+
+    class State(models.TextChoices):
+        IN = "in policy"
+        OUT = "out of policy"
+        UNKNOWN = "not judged"
+
+    disk = models.OneToOneField(Disk, on_delete=models.CASCADE, related_name="compliance")
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="disks")
+    because = models.CharField(max_length=32)
+    state = models.CharField(max_length=13, choices=State.choices)
+    reason = models.CharField(max_length=300, blank=True)
+    since = models.DateTimeField()
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(state__in=["in policy", "out of policy", "not judged"]), name="compliance_state_known"
+            )
+        ]
+        indexes = [models.Index(fields=["policy", "state"])]
+
+    def __str__(self) -> str:
+        return f"{self.disk} {self.state} of {self.policy}"

@@ -1,0 +1,306 @@
+"""Policies as pages show them: the fit board, a policy with its versions, and what a change of it would do."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from drf_spectacular.utils import extend_schema_field
+from rest_framework import serializers
+
+from movelot.inventory.models import Compliance, Disk, GivenPolicy, Policy, PolicyPlace, PolicyVersion
+from movelot.placement.kept_places import KeptPlace, kept_places
+from movelot.placement.policies import stands
+from movelot_core.placement.policies import Policy as Asked
+from movelot_core.placement.policies import fit, kinds_offered, read_policy
+from movelot_core.placement.requirements import KINDS
+from movelot_core.placement.requirements.base import Answer, Requirement
+
+NAMES_SAID = 20
+
+
+@dataclass
+class FitColumn:
+    """A datastore of the board, with the pool it lies on; empty for a host's own drives."""
+
+    id: int
+    name: str
+    pool: str
+    array: str
+
+
+@dataclass
+class FitCell:
+    """Whether the datastore serves the policy, how many of its disks lie there, and how many of these are out of it."""
+
+    store: int
+    answer: str
+    disks: int
+    out: int
+
+
+@dataclass
+class PolicyRow:
+    """A policy of the board."""
+
+    id: int
+    name: str
+    sentence: str
+    number: int
+    disks: int
+    out: int
+    not_judged: int
+    cells: list[FitCell]
+
+
+@dataclass
+class EditorOption:
+    """A value to choose, and how many datastores have or can make it."""
+
+    value: str
+    label: str
+    places: int
+
+
+@dataclass
+class RequirementKind:
+    """A kind of requirement with its editor: number, choice or text; ``places`` offers values that datastores have."""
+
+    kind: str
+    part: str
+    label: str
+    several: bool
+    how: str
+    unit: str
+    least: float
+    most: float
+    example: str
+    options: list[EditorOption]
+
+
+@dataclass
+class PoliciesAnswer:
+    """The fit board, the kinds of requirements, and how many disks have a policy."""
+
+    columns: list[FitColumn]
+    policies: list[PolicyRow]
+    kinds: list[RequirementKind]
+    disks: int
+    with_policy: int
+
+
+@extend_schema_field({"oneOf": [{"type": "string"}, {"type": "number"}]})
+class ValueField(serializers.JSONField):
+    """The value of a requirement: a number for kinds whose editor is one, else a text."""
+
+
+@dataclass
+class AskedRequirement:
+    """A requirement with its value."""
+
+    kind: str
+    value: Any = field(metadata={"serializer_field": ValueField()})
+
+
+@dataclass
+class VersionAnswer:
+    """What the policy asked for a while."""
+
+    number: int
+    sentence: str
+    requirements: list[AskedRequirement]
+    note: str
+    by: str
+    at: datetime
+
+
+@dataclass
+class GivenAnswer:
+    """What the policy is given to: a disk, machine, datastore, cluster or label, by its name."""
+
+    id: int
+    scope: str
+    name: str
+    by: str
+    at: datetime
+
+
+@dataclass
+class PolicyAnswer:
+    """A policy with its versions, the newest first, and what it is given to."""
+
+    id: int
+    name: str
+    number: int
+    versions: list[VersionAnswer]
+    given: list[GivenAnswer]
+
+
+@dataclass
+class EffectAnswer:
+    """What a policy with other requirements would do: its cells, and which disks go in or out.
+
+    ``move_bytes`` is what those out would move; ``homeless`` are those that no datastore serves.
+    """
+
+    sentence: str
+    cells: list[FitCell]
+    newly_out: list[str]
+    newly_out_count: int
+    newly_in_count: int
+    out_count: int
+    move_bytes: int
+    homeless_count: int
+
+
+@dataclass
+class CellAnswer:
+    """Why a datastore serves a policy or not: what it lacks, the nearest first."""
+
+    policy: str
+    store: int
+    name: str
+    answer: str
+    reasons: list[str]
+    disks: list[str]
+
+
+def board() -> PoliciesAnswer:
+    """The board as last judged."""
+    found = kept_places()
+    counts = Counter(Compliance.objects.values_list("policy_id", "state", "disk__placement__datastore_id"))
+    cells = {(row.policy_id, row.datastore_id): row.answer for row in PolicyPlace.objects.all()}
+    rows = [_row(policy, found, cells, counts) for policy in _policies()]
+    columns = [FitColumn(place.facts.key, place.facts.name, place.pool, place.array) for place in found]
+    had = Compliance.objects.count()
+    return PoliciesAnswer(columns, rows, _kinds(found), Disk.objects.count(), had)
+
+
+def _policies() -> Iterable[Policy]:
+    return Policy.objects.filter(retired_at=None).prefetch_related("versions")
+
+
+def _asked(policy: Policy, number: int) -> Asked:
+    return read_policy(next(each for each in policy.versions.all() if each.number == number).requirements)
+
+
+def _row(
+    policy: Policy,
+    found: Sequence[KeptPlace],
+    cells: Mapping[tuple[int, int], str],
+    counts: Mapping[tuple[int, str, int], int],
+) -> PolicyRow:
+    State = Compliance.State
+    by_state = Counter[str]()
+    for (key, state, _store), count in counts.items():
+        if key == policy.pk:
+            by_state[state] += count
+    shown = [
+        FitCell(
+            store,
+            cells.get((policy.pk, store), str(Answer.UNKNOWN)),
+            sum(counts.get((policy.pk, str(state), store), 0) for state in State),
+            counts.get((policy.pk, str(State.OUT), store), 0),
+        )
+        for store in (place.facts.key for place in found)
+    ]
+    asked = _asked(policy, policy.number).sentence()
+    return PolicyRow(
+        policy.pk,
+        policy.name,
+        asked,
+        policy.number,
+        by_state.total(),
+        by_state[State.OUT],
+        by_state[State.UNKNOWN],
+        shown,
+    )
+
+
+def _kinds(found: Sequence[KeptPlace]) -> list[RequirementKind]:
+    offered = kinds_offered([place.facts for place in found])
+    return [_kind(each, dict(offered[kind])) for kind, each in KINDS.items()]
+
+
+def _kind(each: type[Requirement], places: Mapping[Any, int]) -> RequirementKind:
+    editor = each.editor
+    said = editor.options or tuple((str(value), str(value)) for value in places)
+    options = [EditorOption(value, label, places.get(value, 0)) for value, label in said]
+    return RequirementKind(
+        each.kind,
+        str(each.part),
+        each.label,
+        each.several,
+        editor.how,
+        editor.unit,
+        editor.least,
+        editor.most,
+        editor.example,
+        options,
+    )
+
+
+def policy_answer(policy: Policy) -> PolicyAnswer:
+    """A policy whole."""
+    versions = [_version(each) for each in policy.versions.all()]
+    given = [_given(row) for row in policy.given.select_related("disk", "machine", "datastore", "cluster")]
+    return PolicyAnswer(policy.pk, policy.name, policy.number, versions, given)
+
+
+def _version(row: PolicyVersion) -> VersionAnswer:
+    asked = read_policy(row.requirements)
+    requirements = [AskedRequirement(each.kind, each.value) for each in asked.requirements]
+    return VersionAnswer(row.number, asked.sentence(), requirements, row.note, row.by, row.at)
+
+
+SCOPES = ("disk", "machine", "datastore", "cluster")
+
+
+def _given(row: GivenPolicy) -> GivenAnswer:
+    scope = next((each for each in SCOPES if getattr(row, f"{each}_id")), "label")
+    return GivenAnswer(row.pk, scope, str(getattr(row, scope)), row.by, row.at)
+
+
+def effect(policy: Policy | None, asked: Asked) -> EffectAnswer:
+    """What ``policy``, or a new one, would do if it asked that."""
+    found = kept_places()
+    fits = {place.facts.key: fit(asked, place.facts) for place in found}
+    had = Compliance.objects.filter(policy=policy).order_by("disk__name") if policy else Compliance.objects.none()
+    rows = list(had.values_list("disk__name", "disk__size_bytes", "disk__placement__datastore_id", "state"))
+    served = any(each.answer is Answer.HAS for each in fits.values())
+    newly_out, newly_in, out, move_bytes = list[str](), 0, Counter[int](), 0
+    for name, size, store, before in rows:
+        state, _reason = stands(fits.get(store))
+        if state == Compliance.State.OUT:
+            out[store] += 1
+            move_bytes += size if served else 0
+            if before != state:
+                newly_out.append(name)
+        elif state == Compliance.State.IN and before == Compliance.State.OUT:
+            newly_in += 1
+    there = Counter(store for _name, _size, store, _state in rows)
+    cells = [FitCell(key, str(each.answer), there[key], out[key]) for key, each in fits.items()]
+    return EffectAnswer(
+        asked.sentence(),
+        cells,
+        newly_out[:NAMES_SAID],
+        len(newly_out),
+        newly_in,
+        out.total(),
+        move_bytes,
+        0 if served else out.total(),
+    )
+
+
+def cell(policy: Policy, asked: Asked, store: int) -> CellAnswer | None:
+    """Why a datastore serves a policy or not; None for one that is not known."""
+    place = next((each for each in kept_places() if each.facts.key == store), None)
+    if place is None:
+        return None
+    found = fit(asked, place.facts)
+    there = Compliance.objects.filter(policy=policy, disk__placement__datastore=store).order_by("disk__name")
+    names = list(there.values_list("disk__name", flat=True)[:NAMES_SAID])
+    return CellAnswer(policy.name, store, place.facts.name, str(found.answer), found.reasons, names)

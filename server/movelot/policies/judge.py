@@ -1,0 +1,148 @@
+"""Judging policies: which places serve each, how each disk stands to its own, and what settles those that are out."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+
+from movelot.findings.base import Found, Subject
+from movelot.findings.judging import Judge
+from movelot.inventory.bulk import insert
+from movelot.inventory.changes import Aspect
+from movelot.inventory.known_groups import POLICIES_JUDGED, KnownGroup, known_group
+from movelot.inventory.models import BalanceGroup, Compliance, PolicyPlace
+from movelot.inventory.versions import renew, version
+from movelot.placement.kept_places import keep_places
+from movelot.placement.places import Place, places
+from movelot.placement.policies import Had, PolicyInForce, fits_of, policies_had, policies_in_force, stands
+from movelot.policies.findings import FITS_NOWHERE, OUT_OF_POLICY
+from movelot.policies.findings.fits_nowhere import FitsNowhereEvidence
+from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
+from movelot_core.balance.settle import Settled, settle
+from movelot_core.placement.policies import Fit
+from movelot_core.units import format_size
+
+Fits = Mapping[int, Mapping[int, Fit]]
+NAMES_SAID = 3
+
+
+class PolicyJudge(Judge):
+    """One scope: a label or a policy may touch any disk."""
+
+    name = "policies"
+    aspects = frozenset({Aspect.FABRIC, Aspect.SPACE, Aspect.LOAD, Aspect.SAID})
+
+    def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
+        policies = policies_in_force()
+        known = places()
+        keep_places(known, version(*map(str, self.aspects)))
+        facts = {place.facts.key: place.facts for place in known}
+        fits = {policy.row.pk: fits_of(policy.asked, facts) for policy in policies}
+        disks = [had for had in policies_had() if had.policy is not None] if policies else []
+        _keep(fits, disks, moment)
+        # The planner keeps disks within what was judged just now.
+        renew([POLICIES_JUDGED])
+        return [*_nowhere(policies, fits, facts, disks), *_out(policies, fits, known, disks)]
+
+
+@transaction.atomic
+def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> None:
+    """Store which places serve which policy, and how each disk stands; since when stays for as long as it does so."""
+    there = [
+        {"policy_id": policy, "datastore_id": store, "answer": str(fit.answer), "reasons": fit.reasons}
+        for policy, found in fits.items()
+        for store, fit in found.items()
+    ]
+    PolicyPlace.objects.all().delete()
+    insert(PolicyPlace, there)
+    before = {row.disk_id: row for row in Compliance.objects.all()}
+    rows = []
+    for had in disks:
+        state, reason = stands(fits[had.policy or 0].get(had.store or 0))
+        old = before.get(had.disk)
+        same = old is not None and (old.policy_id, old.state) == (had.policy, state)
+        since = old.since if old is not None and same else moment
+        row = {"disk_id": had.disk, "policy_id": had.policy, "because": str(had.because), "state": state}
+        rows.append({**row, "reason": reason, "since": since})
+    Compliance.objects.exclude(disk__in=[had.disk for had in disks]).delete()
+    insert(Compliance, rows, ("policy_id", "because", "state", "reason", "since"))
+
+
+def _nowhere(
+    policies: Sequence[PolicyInForce], fits: Fits, facts: Mapping[int, Any], disks: Sequence[Had]
+) -> Iterator[Found[FitsNowhereEvidence]]:
+    counts = Counter(had.policy for had in disks)
+    for policy in policies:
+        found = fits[policy.row.pk]
+        if any(fit.serves for fit in found.values()):
+            continue
+        nearest = min(found, key=lambda store: _far(found[store]), default=None)
+        name, lacks = (facts[nearest].name, found[nearest].reasons) if nearest is not None else ("", [])
+        evidence = FitsNowhereEvidence(counts[policy.row.pk], name, lacks)
+        yield Found(FITS_NOWHERE, Subject("policy", policy.row.pk, policy.row.name), evidence)
+
+
+def _far(fit: Fit) -> float:
+    return sum(found.miss for _requirement, found in fit.lacks)
+
+
+def _out(
+    policies: Sequence[PolicyInForce], fits: Fits, known: Sequence[Place], disks: Sequence[Had]
+) -> Iterator[Found[OutOfPolicyEvidence]]:
+    """A finding for each policy on each datastore that does not serve it."""
+    out: dict[tuple[int, int], list[Had]] = defaultdict(list)
+    for had in disks:
+        if stands(fits[had.policy or 0].get(had.store or 0))[0] == "out of policy":
+            out[had.policy or 0, had.store or 0].append(had)
+    by_store = {place.facts.key: place for place in known}
+    settled = _settled(
+        {place.group for place in known if place.group}, {had.disk for each in out.values() for had in each}
+    )
+    named = {policy.row.pk: policy.row.name for policy in policies}
+    for (policy, store), there in sorted(out.items()):
+        place = by_store[store]
+        group, moves, stays = settled.get(place.group or 0, ("", {}, {}))
+        mine = [had.disk for had in there]
+        evidence = OutOfPolicyEvidence(
+            datastore=place.facts.name,
+            disks=len(there),
+            size_bytes=sum(had.size_bytes for had in there),
+            names=[had.name for had in there[:NAMES_SAID]],
+            lacks=fits[policy][store].reasons,
+            group=group,
+            moves=[[disk, moves[disk]] for disk in mine if disk in moves],
+            stays=[f"{had.name}: {stays[had.disk]}" for had in there if had.disk in stays][:NAMES_SAID],
+        )
+        yield Found(OUT_OF_POLICY, Subject("policy", policy, named[policy]), evidence, place.facts.name)
+
+
+def _settled(groups: set[int], out: set[int]) -> dict[int, tuple[str, dict[int, int], dict[int, str]]]:
+    """By group: its name, where its disks that are out go, and why others stay, all by primary keys."""
+    found = {}
+    for row in BalanceGroup.objects.filter(pk__in=groups) if out else ():
+        known = known_group(row)
+        numbers = np.array([n for n, disk in enumerate(known.disk_keys) if disk in out], dtype=np.int64)
+        if numbers.size:
+            plan = settle(known.group, numbers)
+            moves = {known.disk_keys[disk]: known.store_keys[store] for disk, store in plan.moves}
+            found[row.pk] = (row.name, moves, _stays(known, plan))
+    return found
+
+
+def _stays(known: KnownGroup, plan: Settled) -> dict[int, str]:
+    """Why disks stay out of policy, with the least that would let them in."""
+    said = {known.disk_keys[disk]: "it is pinned" for disk in plan.pinned}
+    for each in plan.homeless:
+        if each.nearest is None:
+            text = "no datastore of its group serves it"
+        elif each.short_bytes:
+            text = f"{known.group.datastores[each.nearest]} would need {format_size(each.short_bytes)} more room"
+        else:
+            text = f"the pool of {known.group.datastores[each.nearest]} would be over its latency ceiling"
+        said[known.disk_keys[each.disk]] = text
+    return said

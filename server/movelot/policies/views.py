@@ -1,0 +1,251 @@
+"""The API of policies: the fit board, policies with their versions, what a change would do, and what has which."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.shortcuts import get_object_or_404
+from django.utils.timezone import now
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from movelot.accounts.roles import person
+from movelot.audit.trail import tell
+from movelot.inventory.changes import people_said
+from movelot.inventory.models import Cluster, Datastore, Disk, GivenPolicy, Machine, Policy, PolicyVersion
+from movelot.policies.answers import (
+    CellAnswer,
+    EffectAnswer,
+    PoliciesAnswer,
+    PolicyAnswer,
+    ValueField,
+    board,
+    cell,
+    effect,
+    policy_answer,
+)
+from movelot.preconditions import IF_MATCH, ChangedSince, demand, etag, seen_by
+from movelot.problems import Problem
+from movelot_core.errors import CoreError
+from movelot_core.labels import parse_label
+from movelot_core.placement.policies import Policy as Asked
+from movelot_core.placement.policies import read_policy
+
+UNCHANGED = "Nothing was stored."
+
+
+class PoliciesSerializer(DataclassSerializer[PoliciesAnswer]):
+    class Meta:
+        dataclass = PoliciesAnswer
+
+
+class PolicySerializer(DataclassSerializer[PolicyAnswer]):
+    class Meta:
+        dataclass = PolicyAnswer
+
+
+class EffectSerializer(DataclassSerializer[EffectAnswer]):
+    class Meta:
+        dataclass = EffectAnswer
+
+
+class CellSerializer(DataclassSerializer[CellAnswer]):
+    class Meta:
+        dataclass = CellAnswer
+
+
+class RequirementForm(serializers.Serializer[Any]):
+    kind = serializers.CharField(max_length=32)
+    value = ValueField()
+
+
+class AskedForm(serializers.Serializer[Any]):
+    requirements = RequirementForm(many=True, allow_empty=True)
+
+
+class EffectForm(AskedForm):
+    policy = serializers.IntegerField(allow_null=True, min_value=1)
+
+
+class ChangeForm(AskedForm):
+    note = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class NewPolicyForm(ChangeForm):
+    name = serializers.CharField(max_length=64)
+
+
+class GiveForm(serializers.Serializer[Any]):
+    scope = serializers.ChoiceField(choices=["disk", "machine", "datastore", "cluster", "label"])
+    target = serializers.CharField(max_length=100)
+
+
+def _read(form: type[serializers.Serializer[Any]], request: Request) -> dict[str, Any]:
+    given = form(data=request.data)
+    given.is_valid(raise_exception=True)
+    values: dict[str, Any] = given.validated_data
+    return values
+
+
+def _asked(values: dict[str, Any]) -> Asked:
+    """What was typed, as core reads it. Problem 422 with the reason."""
+    try:
+        return read_policy(values["requirements"])
+    except CoreError as error:
+        raise Problem(422, error.code, error.message, UNCHANGED, error.hint) from error
+
+
+def _policy(pk: int) -> Policy:
+    return get_object_or_404(Policy.objects.prefetch_related("versions"), pk=pk)
+
+
+def _answer(policy: Policy, code: int = 200) -> Response:
+    fresh = _policy(policy.pk)
+    return Response(PolicySerializer(policy_answer(fresh)).data, code, headers=etag(str(fresh.number)))
+
+
+class PolicyListView(APIView):
+    """The fit board with all policies, and making a new one."""
+
+    @extend_schema(responses=PoliciesSerializer)
+    def get(self, request: Request) -> Response:
+        return Response(PoliciesSerializer(board()).data)
+
+    @extend_schema(request=NewPolicyForm, responses={201: PolicySerializer})
+    def post(self, request: Request) -> Response:
+        values = _read(NewPolicyForm, request)
+        asked, name = _asked(values), values["name"].strip()
+        try:
+            with transaction.atomic():
+                policy = Policy.objects.create(name=name)
+                _store(policy, asked, values["note"], person(request).username)
+        except IntegrityError as error:
+            message = f"There is a policy named {name}, or was one."
+            raise Problem(409, "name_taken", message, UNCHANGED, "Choose another name.") from error
+        tell(request, f"policy {name}", None, asked.sentence())
+        return _answer(policy, status.HTTP_201_CREATED)
+
+
+def _store(policy: Policy, asked: Asked, note: str, by: str) -> None:
+    """Keep what was asked as the version in force."""
+    PolicyVersion.objects.create(policy=policy, number=policy.number, requirements=asked.documents(), note=note, by=by)
+    people_said("policy", policy.pk)
+
+
+class PolicyView(APIView):
+    """A policy: asking something else from now on, as a new version, or retiring it."""
+
+    @extend_schema(responses=PolicySerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        return _answer(_policy(pk))
+
+    @extend_schema(request=ChangeForm, responses=PolicySerializer, parameters=[IF_MATCH])
+    def put(self, request: Request, pk: int) -> Response:
+        values = _read(ChangeForm, request)
+        asked = _asked(values)
+        with transaction.atomic():
+            policy = get_object_or_404(Policy.objects.select_for_update(), pk=pk, retired_at=None)
+            demand(seen_by(request), str(policy.number), f"Policy {policy.name}", lambda seen: _since(policy, seen))
+            before = read_policy(policy.versions.get(number=policy.number).requirements)
+            if before != asked:
+                policy.number += 1
+                policy.save()
+                _store(policy, asked, values["note"], person(request).username)
+        tell(request, f"policy {policy.name}", before.sentence(), asked.sentence())
+        return _answer(policy)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, pk: int) -> Response:
+        """Retire it: its versions stay, nothing has it any more."""
+        with transaction.atomic():
+            policy = get_object_or_404(Policy.objects.select_for_update(), pk=pk, retired_at=None)
+            policy.retired_at = now()
+            policy.save()
+            policy.given.all().delete()
+            people_said("policy", policy.pk)
+        tell(request, f"policy {policy.name}", policy.name, None)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+def _since(policy: Policy, seen: str) -> ChangedSince:
+    """What was asked since the version ``seen``."""
+    later = policy.versions.filter(number__gt=int(seen)) if seen.isdigit() else policy.versions.all()
+    rows = list(later.order_by("number"))
+    said = [f"version {row.number} asks: {read_policy(row.requirements).sentence().rstrip('.')}" for row in rows]
+    return ChangedSince(said, sorted({row.by for row in rows}), rows[-1].at if rows else None)
+
+
+class EffectView(APIView):
+    """What a policy would do if it asked something else; nothing is stored."""
+
+    @extend_schema(request=EffectForm, responses=EffectSerializer)
+    def post(self, request: Request) -> Response:
+        values = _read(EffectForm, request)
+        policy = _policy(values["policy"]) if values["policy"] else None
+        return Response(EffectSerializer(effect(policy, _asked(values))).data)
+
+
+class CellView(APIView):
+    """Why a datastore serves a policy, or not."""
+
+    @extend_schema(responses=CellSerializer)
+    def get(self, request: Request, pk: int, store: int) -> Response:
+        policy = _policy(pk)
+        asked = read_policy(policy.versions.get(number=policy.number).requirements)
+        found = cell(policy, asked, store)
+        if found is None:
+            raise Problem(
+                404, "not_found", "There is no such datastore.", hint="It may be gone since the last reading."
+            )
+        return Response(CellSerializer(found).data)
+
+
+THINGS = {"disk": Disk, "machine": Machine, "datastore": Datastore, "cluster": Cluster}
+
+
+class GiveView(APIView):
+    """Giving a policy to a disk, machine, datastore or cluster by its primary key, or to all with a label."""
+
+    @extend_schema(request=GiveForm, responses=PolicySerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        values = _read(GiveForm, request)
+        scope, target = values["scope"], values["target"].strip()
+        which = {scope: _target(scope, target)}
+        with transaction.atomic():
+            policy = get_object_or_404(Policy.objects.select_for_update(), pk=pk, retired_at=None)
+            before = GivenPolicy.objects.filter(**which).select_related("policy").first()
+            GivenPolicy.objects.update_or_create(**which, defaults={"policy": policy, "by": person(request).username})
+            people_said("policy", policy.pk)
+        tell(request, f"policy of {scope} {which[scope]}", before.policy.name if before else None, policy.name)
+        return _answer(policy)
+
+
+def _target(scope: str, text: str) -> Any:
+    """What is meant. Problem 422 for no label, or a thing that is not there."""
+    if scope == "label":
+        try:
+            return str(parse_label(text))
+        except CoreError as error:
+            raise Problem(422, error.code, error.message, UNCHANGED, error.hint) from error
+    found = THINGS[scope]._default_manager.filter(pk=text).first() if text.isdigit() else None
+    if found is None:
+        raise Problem(422, "target_unknown", f"There is no such {scope}.", UNCHANGED, "Look at it as it is now.")
+    return found
+
+
+class GivenView(APIView):
+    """What a policy is given to: taking it away again."""
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, pk: int) -> Response:
+        row = get_object_or_404(GivenPolicy.objects.select_related("policy"), pk=pk)
+        with transaction.atomic():
+            row.delete()
+            people_said("policy", row.policy_id)
+        tell(request, f"policy {row.policy.name}", str(row), None)
+        return Response(status=status.HTTP_204_NO_CONTENT)

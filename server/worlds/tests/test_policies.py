@@ -1,0 +1,261 @@
+"""Policies on a small world: which places serve them, who has which, what goes out, and what brings it back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from rest_framework.test import APIClient
+
+from movelot.accounts.models import Role
+from movelot.findings.judging import judge_due
+from movelot.findings.models import Finding
+from movelot.inventory.known_groups import known_group
+from movelot.inventory.labels import set_labels
+from movelot.inventory.models import BalanceGroup, Compliance, Datastore, Disk, Pool
+from movelot.lots.drafting import new_draft
+from server.worlds.tests.world import GIB, World, person
+
+
+@pytest.fixture
+def harbour(world: World) -> World:
+    """Two hosts, a pool of flash and one of spinning drives, two datastores on each, and three disks."""
+    made = world.array("granite", fast=10, mixed=20)
+    made.pools["fast"] |= {"media": "SSD", "raid": "RAID6", "drives": 12}
+    made.pools["mixed"] |= {"media": "HDD", "raid": "RAID10", "drives": 24}
+    for name in ("quay-1", "quay-2"):
+        world.host(name)
+    hosts = ("quay-1", "quay-2")
+    for name, pool in (("berth-a", "fast"), ("berth-b", "fast"), ("berth-c", "mixed"), ("berth-d", "mixed")):
+        serial = world.volume("granite", pool, name, 2, hosts)
+        world.datastore(name, [serial], 2, 0.4, hosts)
+    world.machine("customs", "quay-1", one=("berth-a", 100), two=("berth-c", 200))
+    world.machine("payroll", "quay-2", one=("berth-d", 300))
+    world.read()
+    judge_due()
+    return world
+
+
+@pytest.fixture
+def api(harbour: World) -> APIClient:
+    client = APIClient()
+    client.force_authenticate(person("ines.marrow", Role.VIRTUALIZATION))
+    return client
+
+
+def made(api: APIClient, name: str = "Berth-critical", **asked: Any) -> dict[str, Any]:
+    requirements = [{"kind": kind, "value": value} for kind, value in asked.items()]
+    answer = api.post("/api/policies/", {"name": name, "requirements": requirements}, format="json")
+    assert answer.status_code == 201, answer.content
+    judge_due()
+    return dict(answer.json())
+
+
+def given(api: APIClient, policy: int, scope: str, target: Any) -> None:
+    answer = api.post(f"/api/policies/{policy}/given/", {"scope": scope, "target": str(target)}, format="json")
+    assert answer.status_code == 200, answer.content
+    judge_due()
+
+
+def row(api: APIClient, name: str = "Berth-critical") -> dict[str, Any]:
+    board = api.get("/api/policies/").json()
+    found = dict(next(each for each in board["policies"] if each["name"] == name))
+    stores = {column["id"]: column["name"] for column in board["columns"]}
+    found["cells"] = {stores[each["store"]]: (each["answer"], each["disks"], each["out"]) for each in found["cells"]}
+    return found
+
+
+def states() -> dict[str, tuple[str, str]]:
+    rows = Compliance.objects.values_list("disk__name", "state", "because")
+    return {name: (state, because) for name, state, because in rows}
+
+
+def test_the_board_shows_where_a_policy_is_served_and_where_its_disks_are(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs one").pk)
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
+    found = row(api)
+    assert (found["sentence"], found["disks"], found["out"]) == ("On flash.", 2, 1)
+    assert found["cells"] == {
+        "berth-a": ("has it", 1, 0),
+        "berth-b": ("has it", 0, 0),
+        "berth-c": ("cannot", 1, 1),
+        "berth-d": ("cannot", 0, 0),
+    }
+    board = api.get("/api/policies/").json()
+    assert (board["disks"], board["with_policy"]) == (3, 2)
+    store = Datastore.objects.get(name="berth-c").pk
+    why = api.get(f"/api/policies/{policy['id']}/places/{store}/").json()
+    assert (why["answer"], why["reasons"], why["disks"]) == (
+        "cannot",
+        ["its pool has spinning drives"],
+        ["customs two"],
+    )
+    media = next(kind for kind in board["kinds"] if kind["kind"] == "media")
+    assert [(option["value"], option["places"]) for option in media["options"]] == [("SSD", 2), ("HDD", 2)]
+
+
+def test_what_is_given_to_the_disk_counts_before_label_datastore_and_cluster(api: APIClient) -> None:
+    flash, any_place = made(api, media="SSD"), made(api, "Scratch")
+    given(api, any_place["id"], "cluster", Disk.objects.get(name="payroll one").machine.host.cluster_id)
+    assert set(states().values()) == {("in policy", "of its cluster")}
+    given(api, flash["id"], "datastore", Datastore.objects.get(name="berth-d").pk)
+    assert states()["payroll one"] == ("out of policy", "of its datastore")
+    given(api, any_place["id"], "label", "team=berths")
+    set_labels("machine", Disk.objects.get(name="payroll one").machine_id, ["team=berths"])
+    judge_due()
+    assert states()["payroll one"] == ("in policy", "by a label")
+    given(api, flash["id"], "disk", Disk.objects.get(name="payroll one").pk)
+    assert states()["payroll one"] == ("out of policy", "given to the disk")
+
+
+def test_disks_that_are_out_are_a_finding_with_the_moves_that_settle_them(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    for name in ("customs two", "payroll one"):
+        given(api, policy["id"], "disk", Disk.objects.get(name=name).pk)
+    found = {each.scope: each.evidence for each in Finding.objects.filter(kind="out_of_policy", gone_at=None)}
+    assert set(found) == {"berth-c", "berth-d"}
+    flash = set(Datastore.objects.filter(name__in=["berth-a", "berth-b"]).values_list("pk", flat=True))
+    for evidence in found.values():
+        assert evidence["lacks"] == ["its pool has spinning drives"]
+        assert evidence["moves"][0][1] in flash
+    moves = [{"disk": disk, "target": target} for each in found.values() for disk, target in each["moves"]]
+    group = BalanceGroup.objects.get().name
+    lot = new_draft("balance", {"group": group, "moves": moves}, person("ines.marrow", Role.VIRTUALIZATION))
+    assert lot.title == f"Move 2 disks in {group}"
+    assert lot.steps.count() == 2
+    assert not [check["text"] for check in lot.checks if check["level"] == "stop"]
+
+
+def test_what_has_no_place_says_the_least_that_would_give_it_one(api: APIClient, harbour: World) -> None:
+    for host in harbour.hosts.values():
+        for store in host.datastores:
+            store["free_bytes"] = 500 * GIB if store["name"] == "berth-a" else store["free_bytes"]
+    harbour.read()
+    policy = made(api, media="SSD", no_label="full=yes")
+    set_labels("datastore", Datastore.objects.get(name="berth-b").pk, ["full=yes"])
+    given(api, policy["id"], "disk", Disk.objects.get(name="payroll one").pk)
+    evidence = Finding.objects.get(kind="out_of_policy", gone_at=None).evidence
+    assert evidence["moves"] == []
+    # 2 TiB under a ceiling of 82 %: 1,679 GiB; 1,548 are used, and the disk has 300.
+    assert evidence["stays"] == ["payroll one: berth-a would need 169 GiB more room"]
+
+
+def test_a_policy_that_fits_nowhere_is_a_finding_with_the_nearest_place(api: APIClient) -> None:
+    made(api, "At sea", label="site=sea", media="SSD")
+    evidence = Finding.objects.get(kind="fits_nowhere", gone_at=None).evidence
+    assert (evidence["nearest"], evidence["lacks"]) == ("berth-a", ["no label site=sea"])
+    set_labels("pool", Pool.objects.get(name="fast").pk, ["site=sea"])
+    judge_due()
+    assert not Finding.objects.filter(kind="fits_nowhere", gone_at=None).exists()
+
+
+def test_the_planner_takes_no_disk_out_of_its_policy(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    disk = Disk.objects.get(name="customs one")
+    given(api, policy["id"], "disk", disk.pk)
+    found = known_group(BalanceGroup.objects.get())
+    reach = dict(zip(found.group.datastores, found.group.reach[found.disk_index()[disk.pk]], strict=True))
+    assert reach == {"berth-a": True, "berth-b": True, "berth-c": False, "berth-d": False}
+    # One that is out already may stay where it is: nothing is made worse.
+    other = Disk.objects.get(name="customs two")
+    given(api, policy["id"], "disk", other.pk)
+    found = known_group(BalanceGroup.objects.get())
+    reach = dict(zip(found.group.datastores, found.group.reach[found.disk_index()[other.pk]], strict=True))
+    assert reach == {"berth-a": True, "berth-b": True, "berth-c": True, "berth-d": False}
+
+
+def test_what_a_change_would_do_is_told_before_anything_is_stored(api: APIClient) -> None:
+    policy = made(api)
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
+    asked = [{"kind": "media", "value": "SSD"}]
+    body = {"policy": policy["id"], "requirements": asked}
+    effect = api.post("/api/policies/effect/", body, format="json").json()
+    assert (effect["newly_out"], effect["move_bytes"], effect["homeless_count"]) == (["customs two"], 200 * GIB, 0)
+    assert states()["customs two"][0] == "in policy"
+    nowhere = [{"kind": "label", "value": "site=sea"}]
+    effect = api.post("/api/policies/effect/", {**body, "requirements": nowhere}, format="json").json()
+    assert (effect["homeless_count"], effect["move_bytes"]) == (1, 0)
+    effect = api.post("/api/policies/effect/", {"policy": None, "requirements": asked}, format="json").json()
+    assert (effect["sentence"], effect["out_count"]) == ("On flash.", 0)
+
+
+def test_each_change_is_a_version_and_nobody_overwrites_what_they_have_not_seen(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    path = f"/api/policies/{policy['id']}/"
+    hdd = {"requirements": [{"kind": "media", "value": "HDD"}], "note": "cheaper"}
+    changed = api.put(path, hdd, format="json", headers={"If-Match": '"1"'})
+    assert (changed.status_code, changed["ETag"]) == (200, '"2"')
+    late = api.put(path, {"requirements": []}, format="json", headers={"If-Match": '"1"'})
+    assert (late.status_code, late.json()["changes"]) == (412, ["version 2 asks: On spinning drives"])
+    assert late.json()["changed_by"] == ["ines.marrow"]
+    # Asking the same again is no version; going back is one.
+    assert api.put(path, hdd, format="json")["ETag"] == '"2"'
+    first = next(each for each in api.get(path).json()["versions"] if each["number"] == 1)
+    back = api.put(path, {"requirements": first["requirements"]}, format="json").json()
+    assert [(each["number"], each["sentence"]) for each in back["versions"]] == [
+        (3, "On flash."),
+        (2, "On spinning drives."),
+        (1, "On flash."),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("requirements", "said"),
+    [
+        ([{"kind": "media", "value": "paper"}], "“paper” is none of"),
+        ([{"kind": "paths", "value": [1]}], "say a number"),
+        ([{"kind": "shade", "value": "x"}], "There is no requirement"),
+        ([{"kind": "media", "value": "SSD"}] * 2, "asked for twice"),
+    ],
+)
+def test_what_is_no_requirement_is_refused_and_nothing_stored(
+    api: APIClient, requirements: list[dict[str, Any]], said: str
+) -> None:
+    answer = api.post("/api/policies/", {"name": "Odd", "requirements": requirements}, format="json")
+    assert (answer.status_code, said in answer.json()["title"]) == (422, True), answer.json()
+    assert api.get("/api/policies/").json()["policies"] == []
+
+
+def test_a_name_is_taken_once_and_a_target_has_to_be_there(api: APIClient) -> None:
+    policy = made(api)
+    again = api.post("/api/policies/", {"name": "Berth-critical", "requirements": []}, format="json")
+    assert (again.status_code, again.json()["code"]) == (409, "name_taken")
+    for scope, target in (("disk", "999999"), ("datastore", "berth-a"), ("label", "no label")):
+        body = {"scope": scope, "target": target}
+        answer = api.post(f"/api/policies/{policy['id']}/given/", body, format="json")
+        assert answer.status_code == 422, answer.content
+
+
+def test_a_retired_policy_is_had_by_nothing_and_keeps_its_versions(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
+    assert api.delete(f"/api/policies/{policy['id']}/").status_code == 204
+    judge_due()
+    assert states() == {}
+    assert api.get("/api/policies/").json()["policies"] == []
+    assert len(api.get(f"/api/policies/{policy['id']}/").json()["versions"]) == 1
+
+
+def test_since_when_a_disk_is_out_stays_while_it_is_out(api: APIClient, harbour: World) -> None:
+    policy = made(api, media="SSD")
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
+    since = Compliance.objects.get().since
+    harbour.read()
+    judge_due()
+    assert Compliance.objects.get().since == since
+    # Moved by other means to where it is served: it is in policy, from then on.
+    for machine in harbour.hosts["quay-1"].machines:
+        for disk in machine["disks"]:
+            disk["datastore"] = "ds-berth-a"
+    harbour.read()
+    judge_due()
+    assert (Compliance.objects.get().state, Compliance.objects.get().since > since) == ("in policy", True)
+
+
+def test_auditors_look_and_change_nothing(api: APIClient) -> None:
+    auditor = APIClient()
+    auditor.force_authenticate(person("auditor", Role.AUDITOR))
+    policy = made(api)
+    assert auditor.get(f"/api/policies/{policy['id']}/").status_code == 200
+    assert auditor.delete(f"/api/policies/{policy['id']}/").status_code == 403
