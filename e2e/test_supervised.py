@@ -38,6 +38,8 @@ def parts() -> dict[str, str]:
     return found
 
 
+# Those with a browser run beside one another: the stack is set up so but once.
+@pytest.mark.usefixtures("browser")
 def test_whatever_is_killed_comes_back_and_the_lot_goes_on(kept: Product, fresh: Stack, caller: Caller) -> None:
     fresh.standins.control("pace", pace=60)
     lot = caller.call("POST", "lots/", BALANCE).json()["summary"]["id"]

@@ -108,6 +108,7 @@ def _link(cards: Path) -> None:
     stamp, database = RUN / "stamps" / "linked", os.environ.get("MOVELOT_DB_NAME", "movelot")
     if not stamp.exists() or stamp.read_text() != database + cards.read_text():
         manage("link_standins", str(cards))
+        manage("add_policies")
         stamp.touch(mode=0o600)
         stamp.write_text(database + cards.read_text())
 

@@ -1,0 +1,59 @@
+"""Adds the policies and labels of the made-up port, once: twelve disks are then out of policy, for three causes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.management.base import BaseCommand
+from django.db import transaction
+
+from movelot.inventory.changes import people_said
+from movelot.inventory.labels import put_labels
+from movelot.inventory.models import Datastore, GivenPolicy, Machine, Policy, PolicyVersion
+from movelot_core.placement.policies import read_policy
+from movelot_core.units import count_of
+
+BY = "ines.marrow"
+# By name: what it asks, and the label of those that have it, if any.
+POLICIES: dict[str, tuple[tuple[tuple[str, str | int], ...], str]] = {
+    "Berth-critical": ((("media", "SSD"), ("paths", 4)), "tier=critical"),
+    "Records": ((("label", "keeps=records"), ("may_lose", 2)), "keeps=records"),
+    "Desktops": ((("storage", "file"),), "use=desktop"),
+    "Scratch": ((("room", "thin"),), "use=scratch"),
+    "At sea": ((("label", "site=sea"), ("no_single_point", "none")), ""),
+}
+MACHINES = {
+    "tier=critical": ("gate-ocr-", "weighbridge", "crane-telem-", "vts-radar-", "mail-relay"),
+    "keeps=records": ("archive-", "customs-docs", "cctv-"),
+    "use=desktop": ("desk-", "ferry-web-01"),
+    "use=scratch": ("build-", "tug-roster"),
+}
+DATASTORES = {"keeps=records": ("sand-01", "slate-01")}
+
+
+class Command(BaseCommand):
+    help = "Add the made-up port's policies and labels, unless there is any policy already."
+
+    @transaction.atomic
+    def handle(self, *_args: Any, **_options: Any) -> None:
+        if Policy.objects.exists():
+            return
+        for label, names in MACHINES.items():
+            machines = [row for row in Machine.objects.order_by("pk") if row.name.startswith(names)]
+            put_labels("machine", [(row.pk, *_parts(label)) for row in machines])
+        for label, names in DATASTORES.items():
+            stores = Datastore.objects.filter(name__in=names).order_by("pk")
+            put_labels("datastore", [(row.pk, *_parts(label)) for row in stores])
+        for name, (asked, label) in POLICIES.items():
+            policy = Policy.objects.create(name=name)
+            documents = read_policy([{"kind": kind, "value": value} for kind, value in asked]).documents()
+            PolicyVersion.objects.create(policy=policy, number=1, requirements=documents, by=BY)
+            if label:
+                GivenPolicy.objects.create(policy=policy, label=label, by=BY)
+        people_said("policy", 0)
+        self.stdout.write(f"{count_of(len(POLICIES), 'policy', 'policies')} added")
+
+
+def _parts(label: str) -> tuple[str, str]:
+    key, _, value = label.partition("=")
+    return key, value
