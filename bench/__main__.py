@@ -10,7 +10,7 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import browser, estimates, exchange, fabric, load, lots, pages, planner, readings, start
+from bench import browser, estimates, exchange, fabric, load, lots, pages, planner, policies, readings, start
 
 
 def main() -> None:
@@ -23,6 +23,8 @@ def main() -> None:
     lots.schedules()
     print()
     pages.report()
+    print()
+    policies.report()
     print()
     load.report()
     print()

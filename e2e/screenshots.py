@@ -27,7 +27,7 @@ def drop(page: Page) -> None:
     expect(page.get_by_role("complementary", name="Tray, folded")).to_be_visible()
 
 
-def paths_and_policies(ines: Page) -> None:
+def paths_and_losses(ines: Page) -> None:
     ines.goto("/attach/paths")
     expect(ines.get_by_role("table", name="Single points of failure")).to_be_visible()
     shoot(ines, "paths")
@@ -37,9 +37,16 @@ def paths_and_policies(ines: Page) -> None:
     ines.goto("/attach/loss?kind=switch&name=switch-1")
     expect(ines.get_by_role("table", name="Machines")).to_be_visible()
     shoot(ines, "loss")
-    ines.goto("/attach/device-settings")
-    expect(ines.get_by_text("▲ differs").first).to_be_visible()
-    shoot(ines, "device-settings")
+
+
+def policies(ines: Page, stack: Stack) -> None:
+    """Last, as the planner keeps to policies from then on."""
+    stack.manage("add_policies")
+    ines.goto("/policies")
+    expect(ines.get_by_text("▲ 12 disks out of policy")).to_be_visible(timeout=20_000)
+    ines.get_by_role("button", name="Records", exact=True).click()
+    expect(ines.get_by_role("region", name="Records")).to_contain_text("Labelled keeps=records")
+    shoot(ines, "policies")
 
 
 def raw_volume(ines: Page) -> None:
@@ -94,7 +101,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     tray = ines.get_by_role("complementary", name="Tray", exact=True)
     expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(9)
     shoot(ines, "rounds")
-    paths_and_policies(ines)
+    paths_and_losses(ines)
     file_storage(ines)
     raw_volume(ines)
     over_nvme(ines, fresh)
@@ -126,6 +133,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     shoot(ines, "running")
     expect(state(ines)).to_have_text("done", timeout=90_000)
     lists(ines)
+    policies(ines, fresh)
     ines.context.clear_cookies()
     una = sign_in(ines, fresh, "una.keel")
     una.goto("/people")

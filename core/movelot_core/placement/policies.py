@@ -76,14 +76,17 @@ class Fit:
         return [found.reason for _requirement, found in self.lacks]
 
 
+SERVED = Fit(Answer.HAS)
+
+
 def fit(policy: Policy, place: PlaceFacts) -> Fit:
     """Whether ``place`` serves ``policy``: as bad as the worst answer. With fewer requirements it never gets worse."""
-    found = [(each, each.fit(place)) for each in policy.requirements]
-    worst = max((answer.answer for _each, answer in found), key=lambda each: each.rank, default=Answer.HAS)
-    lacks = [pair for pair in found if pair[1].answer is not Answer.HAS]
+    lacks = [(each, found) for each in policy.requirements if (found := each.fit(place)).answer is not Answer.HAS]
+    if not lacks:
+        return SERVED
     # What keeps it out comes before what is not known, and that before what can be made.
     lacks.sort(key=lambda pair: (-pair[1].answer.rank, pair[1].miss))
-    return Fit(worst, tuple(lacks))
+    return Fit(lacks[0][1].answer, tuple(lacks))
 
 
 class Because(StrEnum):

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from django.db.models import Count
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
@@ -20,6 +21,8 @@ from movelot_core.placement.requirements import KINDS
 from movelot_core.placement.requirements.base import Answer, Requirement
 
 NAMES_SAID = 20
+# Under which name the board is kept, as it is sent: it has a cell for each policy and datastore.
+BOARD = "policies-board"
 
 
 @dataclass
@@ -119,7 +122,7 @@ class VersionAnswer:
 
 @dataclass
 class GivenAnswer:
-    """What the policy is given to: a disk, machine, datastore, cluster or label, by its name."""
+    """What the policy is given to: a disk, machine, cluster, datastore or label, by its name."""
 
     id: int
     scope: str
@@ -171,9 +174,16 @@ class CellAnswer:
 def board() -> PoliciesAnswer:
     """The board as last judged."""
     found = kept_places()
-    counts = Counter(Compliance.objects.values_list("policy_id", "state", "disk__placement__datastore_id"))
-    cells = {(row.policy_id, row.datastore_id): row.answer for row in PolicyPlace.objects.all()}
-    rows = [_row(policy, found, cells, counts) for policy in _policies()]
+    which = "policy_id", "state", "disk__placement__datastore_id"
+    rows_of = Compliance.objects.values_list(*which).annotate(count=Count("pk")).order_by()
+    counts: dict[int, dict[tuple[str, int], int]] = {}
+    for policy, state, store, count in rows_of:
+        counts.setdefault(policy, {})[state, store] = count
+    cells: dict[int, dict[int, str]] = {}
+    for policy, store, answer in PolicyPlace.objects.values_list("policy_id", "datastore_id", "answer"):
+        cells.setdefault(policy, {})[store] = answer
+    stores = [place.facts.key for place in found]
+    rows = [_row(row, stores, cells.get(row.pk, {}), counts.get(row.pk, {})) for row in _policies()]
     columns = [FitColumn(place.facts.key, place.facts.name, place.pool, place.array) for place in found]
     had = Compliance.objects.count()
     return PoliciesAnswer(columns, rows, _kinds(found), Disk.objects.count(), had)
@@ -188,34 +198,26 @@ def _asked(policy: Policy, number: int) -> Asked:
 
 
 def _row(
-    policy: Policy,
-    found: Sequence[KeptPlace],
-    cells: Mapping[tuple[int, int], str],
-    counts: Mapping[tuple[int, str, int], int],
+    policy: Policy, stores: Sequence[int], cells: Mapping[int, str], counts: Mapping[tuple[str, int], int]
 ) -> PolicyRow:
-    State = Compliance.State
-    by_state = Counter[str]()
-    for (key, state, _store), count in counts.items():
-        if key == policy.pk:
-            by_state[state] += count
+    """``cells`` has the answer of each datastore, ``counts`` the disks of the policy by state and datastore."""
+    by_state, there = Counter[str](), Counter[int]()
+    for (state, store), count in counts.items():
+        by_state[state] += count
+        there[store] += count
+    out = str(Compliance.State.OUT)
     shown = [
-        FitCell(
-            store,
-            cells.get((policy.pk, store), str(Answer.UNKNOWN)),
-            sum(counts.get((policy.pk, str(state), store), 0) for state in State),
-            counts.get((policy.pk, str(State.OUT), store), 0),
-        )
-        for store in (place.facts.key for place in found)
+        FitCell(store, cells.get(store, str(Answer.UNKNOWN)), there[store], counts.get((out, store), 0))
+        for store in stores
     ]
-    asked = _asked(policy, policy.number).sentence()
     return PolicyRow(
         policy.pk,
         policy.name,
-        asked,
+        _asked(policy, policy.number).sentence(),
         policy.number,
         by_state.total(),
-        by_state[State.OUT],
-        by_state[State.UNKNOWN],
+        by_state[out],
+        by_state[str(Compliance.State.UNKNOWN)],
         shown,
     )
 
@@ -246,7 +248,7 @@ def _kind(each: type[Requirement], places: Mapping[Any, int]) -> RequirementKind
 def policy_answer(policy: Policy) -> PolicyAnswer:
     """A policy whole."""
     versions = [_version(each) for each in policy.versions.all()]
-    given = [_given(row) for row in policy.given.select_related("disk", "machine", "datastore", "cluster")]
+    given = [_given(row) for row in policy.given.select_related("disk", "machine", "cluster", "datastore")]
     return PolicyAnswer(policy.pk, policy.name, policy.number, versions, given)
 
 
@@ -256,7 +258,7 @@ def _version(row: PolicyVersion) -> VersionAnswer:
     return VersionAnswer(row.number, asked.sentence(), requirements, row.note, row.by, row.at)
 
 
-SCOPES = ("disk", "machine", "datastore", "cluster")
+SCOPES = ("disk", "machine", "cluster", "datastore")
 
 
 def _given(row: GivenPolicy) -> GivenAnswer:

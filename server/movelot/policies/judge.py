@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -11,7 +12,7 @@ import numpy as np
 from django.db import transaction
 
 from movelot.findings.base import Found, Subject
-from movelot.findings.judging import Judge
+from movelot.findings.judging import Judge, keep
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import Aspect
 from movelot.inventory.known_groups import POLICIES_JUDGED, KnownGroup, known_group
@@ -20,12 +21,13 @@ from movelot.inventory.versions import renew, version
 from movelot.placement.kept_places import keep_places
 from movelot.placement.places import Place, places
 from movelot.placement.policies import Had, PolicyInForce, fits_of, policies_had, policies_in_force, stands
+from movelot.policies.answers import BOARD, board
 from movelot.policies.findings import FITS_NOWHERE, OUT_OF_POLICY
 from movelot.policies.findings.fits_nowhere import FitsNowhereEvidence
 from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
 from movelot_core.balance.settle import Settled, settle
 from movelot_core.placement.policies import Fit
-from movelot_core.units import format_size
+from movelot_core.units import count_of, format_size
 
 Fits = Mapping[int, Mapping[int, Fit]]
 NAMES_SAID = 3
@@ -40,37 +42,54 @@ class PolicyJudge(Judge):
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         policies = policies_in_force()
         known = places()
-        keep_places(known, version(*map(str, self.aspects)))
+        seen_at = version(*map(str, sorted(self.aspects)))
+        keep_places(known, seen_at)
         facts = {place.facts.key: place.facts for place in known}
         fits = {policy.row.pk: fits_of(policy.asked, facts) for policy in policies}
         disks = [had for had in policies_had() if had.policy is not None] if policies else []
         _keep(fits, disks, moment)
         # The planner keeps disks within what was judged just now.
         renew([POLICIES_JUDGED])
+        keep(BOARD, seen_at, asdict(board()))
         return [*_nowhere(policies, fits, facts, disks), *_out(policies, fits, known, disks)]
 
 
 @transaction.atomic
 def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> None:
-    """Store which places serve which policy, and how each disk stands; since when stays for as long as it does so."""
-    there = [
+    """Store which places serve which policy, and how each disk stands: only what is another one now is written."""
+    _keep_places(fits)
+    columns = "policy_id", "state", "because", "reason"
+    before = {disk: told for disk, *told in Compliance.objects.values_list("disk_id", *columns)}
+    rows, moved = list[dict[str, Any]](), list[dict[str, Any]]()
+    for had in disks:
+        state, reason = stands(fits[had.policy or 0].get(had.store or 0))
+        told = [had.policy, state, str(had.because), reason]
+        old = before.pop(had.disk, None)
+        if old != told:
+            row = {"disk_id": had.disk, **dict(zip(columns, told, strict=True)), "since": moment}
+            # Since when stays for as long as it stands so to the same policy.
+            (rows if old is None or old[:2] != told[:2] else moved).append(row)
+    Compliance.objects.filter(disk__in=before).delete()
+    insert(Compliance, rows, (*columns, "since"))
+    insert(Compliance, moved, columns)
+
+
+def _keep_places(fits: Fits) -> None:
+    before = {
+        (policy, store): (answer, reasons)
+        for policy, store, answer, reasons in PolicyPlace.objects.values_list(
+            "policy_id", "datastore_id", "answer", "reasons"
+        )
+    }
+    rows = [
         {"policy_id": policy, "datastore_id": store, "answer": str(fit.answer), "reasons": fit.reasons}
         for policy, found in fits.items()
         for store, fit in found.items()
+        if before.pop((policy, store), None) != (str(fit.answer), fit.reasons)
     ]
-    PolicyPlace.objects.all().delete()
-    insert(PolicyPlace, there)
-    before = {row.disk_id: row for row in Compliance.objects.all()}
-    rows = []
-    for had in disks:
-        state, reason = stands(fits[had.policy or 0].get(had.store or 0))
-        old = before.get(had.disk)
-        same = old is not None and (old.policy_id, old.state) == (had.policy, state)
-        since = old.since if old is not None and same else moment
-        row = {"disk_id": had.disk, "policy_id": had.policy, "because": str(had.because), "state": state}
-        rows.append({**row, "reason": reason, "since": since})
-    Compliance.objects.exclude(disk__in=[had.disk for had in disks]).delete()
-    insert(Compliance, rows, ("policy_id", "because", "state", "reason", "since"))
+    for policy, store in before:
+        PolicyPlace.objects.filter(policy=policy, datastore=store).delete()
+    insert(PolicyPlace, rows, ("answer", "reasons"))
 
 
 def _nowhere(
@@ -116,7 +135,10 @@ def _out(
             lacks=fits[policy][store].reasons,
             group=group,
             moves=[[disk, moves[disk]] for disk in mine if disk in moves],
-            stays=[f"{had.name}: {stays[had.disk]}" for had in there if had.disk in stays][:NAMES_SAID],
+            stays=[
+                count_of(count, f"stays, as {why}", f"stay, as {why}")
+                for why, count in Counter(stays[disk] for disk in mine if disk in stays).most_common(NAMES_SAID)
+            ],
         )
         yield Found(OUT_OF_POLICY, Subject("policy", policy, named[policy]), evidence, place.facts.name)
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.timezone import now
 from drf_spectacular.utils import extend_schema
@@ -16,9 +18,11 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.accounts.roles import person
 from movelot.audit.trail import tell
+from movelot.findings.judging import kept
 from movelot.inventory.changes import people_said
 from movelot.inventory.models import Cluster, Datastore, Disk, GivenPolicy, Machine, Policy, PolicyVersion
 from movelot.policies.answers import (
+    BOARD,
     CellAnswer,
     EffectAnswer,
     PoliciesAnswer,
@@ -81,7 +85,7 @@ class NewPolicyForm(ChangeForm):
 
 
 class GiveForm(serializers.Serializer[Any]):
-    scope = serializers.ChoiceField(choices=["disk", "machine", "datastore", "cluster", "label"])
+    scope = serializers.ChoiceField(choices=["disk", "machine", "cluster", "datastore", "label"])
     target = serializers.CharField(max_length=100)
 
 
@@ -113,8 +117,12 @@ class PolicyListView(APIView):
     """The fit board with all policies, and making a new one."""
 
     @extend_schema(responses=PoliciesSerializer)
-    def get(self, request: Request) -> Response:
-        return Response(PoliciesSerializer(board()).data)
+    def get(self, request: Request) -> HttpResponse:
+        found = kept(BOARD)
+        if found is None:
+            # Nothing was judged yet.
+            return Response(asdict(board()))
+        return HttpResponse(found.document, content_type="application/json")
 
     @extend_schema(request=NewPolicyForm, responses={201: PolicySerializer})
     def post(self, request: Request) -> Response:
@@ -205,11 +213,11 @@ class CellView(APIView):
         return Response(CellSerializer(found).data)
 
 
-THINGS = {"disk": Disk, "machine": Machine, "datastore": Datastore, "cluster": Cluster}
+THINGS = {"disk": Disk, "machine": Machine, "cluster": Cluster, "datastore": Datastore}
 
 
 class GiveView(APIView):
-    """Giving a policy to a disk, machine, datastore or cluster by its primary key, or to all with a label."""
+    """Giving a policy to a disk, machine, cluster or datastore by its primary key, or to all with a label."""
 
     @extend_schema(request=GiveForm, responses=PolicySerializer)
     def post(self, request: Request, pk: int) -> Response:

@@ -138,7 +138,7 @@ def test_what_has_no_place_says_the_least_that_would_give_it_one(api: APIClient,
     evidence = Finding.objects.get(kind="out_of_policy", gone_at=None).evidence
     assert evidence["moves"] == []
     # 2 TiB under a ceiling of 82 %: 1,679 GiB; 1,548 are used, and the disk has 300.
-    assert evidence["stays"] == ["payroll one: berth-a would need 169 GiB more room"]
+    assert evidence["stays"] == ["1 stays, as berth-a would need 169 GiB more room"]
 
 
 def test_a_policy_that_fits_nowhere_is_a_finding_with_the_nearest_place(api: APIClient) -> None:

@@ -916,7 +916,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Giving a policy to a disk, machine, datastore or cluster by its primary key, or to all with a label. */
+        /** @description Giving a policy to a disk, machine, cluster or datastore by its primary key, or to all with a label. */
         post: operations["policies_given_create"];
         delete?: never;
         options?: never;
@@ -2319,12 +2319,12 @@ export interface components {
         /**
          * @description * `disk` - disk
          *     * `machine` - machine
-         *     * `datastore` - datastore
          *     * `cluster` - cluster
+         *     * `datastore` - datastore
          *     * `label` - label
          * @enum {string}
          */
-        ScopeEnum: "disk" | "machine" | "datastore" | "cluster" | "label";
+        ScopeEnum: "disk" | "machine" | "cluster" | "datastore" | "label";
         ServerRow: {
             id: number;
             name: string;
@@ -2706,7 +2706,7 @@ export interface components {
         /** @enum {string} */
         EditorHow: "number" | "choice" | "text";
         /** @enum {string} */
-        GivenScope: "disk" | "machine" | "datastore" | "cluster" | "label";
+        GivenScope: "disk" | "machine" | "cluster" | "datastore" | "label";
         /** @enum {string} */
         RoleName: "" | "virtualization" | "storage" | "auditor" | "administrator";
     };

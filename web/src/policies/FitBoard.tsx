@@ -9,7 +9,7 @@ import type { Board, Cell, Row } from "./queries";
 interface Props {
   board: Board;
   /** The chosen policy, its cells as they would be with what is typed. */
-  chosen: { id: number; cells: readonly Cell[] | null } | null;
+  chosen: { id: number; cells: readonly Cell[] | null };
   onChoose: (policy: number) => void;
   onCell: (policy: number, store: number) => void;
 }
@@ -88,8 +88,8 @@ export function FitBoard({ board, chosen, onChoose, onCell }: Props) {
               key={policy.id}
               policy={policy}
               columns={columns}
-              cells={chosen?.id === policy.id ? (chosen.cells ?? policy.cells) : policy.cells}
-              chosen={chosen?.id === policy.id}
+              cells={chosen.id === policy.id ? (chosen.cells ?? policy.cells) : policy.cells}
+              chosen={chosen.id === policy.id}
               onChoose={onChoose}
               onCell={onCell}
             />

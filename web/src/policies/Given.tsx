@@ -11,7 +11,7 @@ import { useChange } from "../parts/useChange";
 import { findQuery } from "../shell/queries";
 import type { Policy } from "./queries";
 
-const SCOPES = ["label", "disk", "machine", "datastore", "cluster"] as const;
+const SCOPES = ["label", "disk", "machine", "cluster", "datastore"] as const;
 type Scope = (typeof SCOPES)[number];
 
 /** What a policy is given to; what is given to the disk itself counts before all else. */

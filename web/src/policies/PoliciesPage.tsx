@@ -22,7 +22,8 @@ export function PoliciesPage() {
   const made = search.get("policy") === "new";
   const id = Number(search.get("policy")) || 0;
   const store = Number(search.get("store")) || 0;
-  const row = board?.policies.find((policy) => policy.id === id) ?? (made ? undefined : board?.policies[0]);
+  // One that was made a moment ago is not on the board yet.
+  const chosen = made ? 0 : id || (board?.policies[0]?.id ?? 0);
   const go = (next: Record<string, string>) => {
     setTyped(null);
     setSearch(next, { replace: true });
@@ -66,7 +67,7 @@ export function PoliciesPage() {
           {board.policies.length > 0 ? (
             <FitBoard
               board={board}
-              chosen={row ? { id: row.id, cells: typed } : null}
+              chosen={{ id: chosen, cells: typed }}
               onChoose={(policy) => {
                 go({ policy: String(policy) });
               }}
@@ -79,11 +80,11 @@ export function PoliciesPage() {
               No policy yet. Make one: say what disks need, and see at once which datastores serve it.
             </Typography>
           )}
-          {row && store > 0 && <Why policy={row.id} store={store} />}
-          {row && (
-            <ChosenPolicy key={row.id} id={row.id} board={board} fixed={!mayChange} onCells={setTyped} />
+          {chosen > 0 && store > 0 && <Why policy={chosen} store={store} />}
+          {chosen > 0 && (
+            <ChosenPolicy key={chosen} id={chosen} board={board} fixed={!mayChange} onCells={setTyped} />
           )}
-          {!row && mayChange && (made || board.policies.length === 0) && (
+          {chosen === 0 && mayChange && (made || board.policies.length === 0) && (
             <NewPolicy
               board={board}
               onMade={(policy) => {

@@ -58,7 +58,7 @@ export function PolicyEditor({ kinds, requirements, fixed, onChange }: Props) {
                 select
                 fullWidth={false}
                 size="small"
-                sx={{ width: 150 }}
+                sx={{ width: 200 }}
                 label={`ask more of ${part}`}
                 value=""
                 onChange={(event) => {
@@ -125,7 +125,14 @@ function Value({ kind, requirement, fixed, onChange }: ValueProps) {
           label={label}
           disabled={fixed}
           value={requirement.value}
-          slotProps={{ htmlInput: { min: kind.least, max: kind.most, step: "any" } }}
+          slotProps={{
+            htmlInput: { min: kind.least, max: kind.most, step: "any" },
+            // Closed it says the value alone, without how many have it.
+            select: {
+              renderValue: (value) =>
+                kind.options.find((option) => option.value === value)?.label ?? String(value),
+            },
+          }}
           onChange={(event) => {
             const { value } = event.target;
             change(kind.how === "number" && value !== "" ? Number(value) : value);

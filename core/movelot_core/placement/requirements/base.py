@@ -38,10 +38,13 @@ class Answer(StrEnum):
     @property
     def rank(self) -> int:
         """0 is best."""
-        return list(Answer).index(self)
+        return _RANKS[self]
 
 
-@dataclass(frozen=True)
+_RANKS = {answer: n for n, answer in enumerate(Answer)}
+
+
+@dataclass(frozen=True, slots=True)
 class Found:
     """The answer of a place; ``reason`` where it does not have it, ``miss`` how far off it is (0 near, 1 far)."""
 

@@ -16,7 +16,7 @@ class OutOfPolicyEvidence:
     """How many disks on which datastore, the first of their names, what it lacks, and what settles them.
 
     ``group`` is the balance group in which they may move and ``moves`` are [disk, datastore] by primary keys; ``stays``
-    says of those that have no place what would give them one.
+    says of those that have no place how many there are and what would give them one.
     """
 
     datastore: str
@@ -34,7 +34,7 @@ class OutOfPolicyKind(FindingKind[OutOfPolicyEvidence]):
     evidence = OutOfPolicyEvidence
     examples = (
         OutOfPolicyEvidence("berth-d", 2, 2**40, ["a 1", "b 1"], ["no label team=x"], "quayside", [[1, 2], [3, 2]], []),
-        OutOfPolicyEvidence("berth-d", 1, 2**40, ["a 1"], ["no label team=x"], "", [], ["a 1: no datastore serves it"]),
+        OutOfPolicyEvidence("berth-d", 1, 2**40, ["a 1"], ["no label team=x"], "", [], ["1 stays, as it is pinned"]),
     )
 
     def urgency(self, evidence: OutOfPolicyEvidence) -> Urgency:
@@ -46,7 +46,7 @@ class OutOfPolicyKind(FindingKind[OutOfPolicyEvidence]):
     def text(self, evidence: OutOfPolicyEvidence) -> Words:
         more = f" and {evidence.disks - len(evidence.names)} more" if evidence.disks > len(evidence.names) else ""
         what = f"{', '.join(evidence.names)}{more} on {evidence.datastore}: {'; '.join(evidence.lacks)}"
-        stays = f"; stays: {'; '.join(evidence.stays)}" if evidence.stays else ""
+        stays = f"; {'; '.join(evidence.stays)}" if evidence.stays else ""
         return [Size(evidence.size_bytes), f", {what}{stays}"]
 
     def reasons(self, evidence: OutOfPolicyEvidence) -> list[str]:
@@ -65,3 +65,6 @@ class OutOfPolicyKind(FindingKind[OutOfPolicyEvidence]):
 
     def place(self, subject: Subject, evidence: OutOfPolicyEvidence) -> str:
         return f"/policies?policy={subject.id}"
+
+    def label(self, subject: Subject, evidence: OutOfPolicyEvidence) -> str:
+        return f"{subject.name} on {evidence.datastore}"

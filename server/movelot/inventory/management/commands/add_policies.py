@@ -23,12 +23,18 @@ POLICIES: dict[str, tuple[tuple[tuple[str, str | int], ...], str]] = {
     "At sea": ((("label", "site=sea"), ("no_single_point", "none")), ""),
 }
 MACHINES = {
-    "tier=critical": ("gate-ocr-", "weighbridge", "crane-telem-", "vts-radar-", "mail-relay"),
-    "keeps=records": ("archive-", "customs-docs", "cctv-"),
-    "use=desktop": ("desk-", "ferry-web-01"),
-    "use=scratch": ("build-", "tug-roster"),
+    "tier=critical": (
+        *(f"gate-ocr-0{n}" for n in range(1, 5)),
+        "weighbridge",
+        "crane-telem-01",
+        "crane-telem-02",
+        "mail-relay",
+    ),
+    "keeps=records": (*(f"archive-0{n}" for n in range(1, 5)), "customs-docs", "cctv-01", "cctv-02"),
+    "use=desktop": (*(f"desk-{n:03}" for n in range(1, 161)), "ferry-web-01"),
+    "use=scratch": ("build-01", "build-02", "tug-roster"),
 }
-DATASTORES = {"keeps=records": ("sand-01", "slate-01")}
+DATASTORES = {"keeps=records": ("sand-01", "slate-01", "slate-02")}
 
 
 class Command(BaseCommand):
@@ -39,7 +45,7 @@ class Command(BaseCommand):
         if Policy.objects.exists():
             return
         for label, names in MACHINES.items():
-            machines = [row for row in Machine.objects.order_by("pk") if row.name.startswith(names)]
+            machines = Machine.objects.filter(name__in=names).order_by("pk")
             put_labels("machine", [(row.pk, *_parts(label)) for row in machines])
         for label, names in DATASTORES.items():
             stores = Datastore.objects.filter(name__in=names).order_by("pk")
