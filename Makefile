@@ -41,4 +41,6 @@ pictures: setup
 # Without setup: that would build a front end which waits for this very schema.
 schema:
 	@$(PY) server/manage.py spectacular --file server/openapi.yaml --validate
+	@$(PY) server/manage.py shell --no-imports -v 0 -c "import json; from movelot.policies.documents import json_schema; \
+	  print(json.dumps(json_schema(), indent=2, ensure_ascii=False))" > docs/policies.schema.json
 	@cd web && npm run -s schema

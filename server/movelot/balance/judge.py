@@ -35,7 +35,7 @@ class GroupJudge(Judge):
     """One scope a group, by its primary key. Any of its datastores, pools or hosts may touch it."""
 
     name = "group"
-    aspects = frozenset({Aspect.SPACE, Aspect.FABRIC, Aspect.LOAD})
+    aspects = frozenset({Aspect.SPACE, Aspect.FABRIC, Aspect.LOAD, Aspect.POLICY})
 
     def scopes(self) -> set[str]:
         return set(map(str, BalanceGroup.objects.values_list("pk", flat=True)))

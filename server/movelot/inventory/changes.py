@@ -29,6 +29,8 @@ class Aspect(StrEnum):
     LOAD = "load"
     # What people said: labels, policies. No reading changes it.
     SAID = "said"
+    # Which disks may be where by their policies, as judged from all others.
+    POLICY = "policy"
 
 
 @dataclass(frozen=True)
@@ -43,7 +45,7 @@ class Change:
     @property
     def parts(self) -> list[str]:
         """The versions that it outdates."""
-        if self.aspect is Aspect.SAID:
+        if self.aspect in (Aspect.SAID, Aspect.POLICY):
             return [str(self.aspect)]
         owner = f"cluster-{self.cluster}" if self.kind == "host" else "arrays"
         return [str(self.aspect), f"{self.aspect}-{owner}"]

@@ -30,8 +30,6 @@ from movelot_core.latency import HOURS, ServiceCurve, features, load
 from movelot_core.placement.requirements.base import Answer
 
 SLOTS = 2 * HOURS
-# The version of which disks have which policy, and which places serve it.
-POLICIES_JUDGED = "policies-judged"
 # Growth is told from so many days.
 TREND_DAYS = 60
 # Of what stands on no pool: no latency that is known, and no load that would be too much.
@@ -110,7 +108,7 @@ def known_group(group: BalanceGroup) -> KnownGroup:
 
 def group_version() -> str:
     """Another text whenever a group may be another one."""
-    return version("fabric", "space", "load", POLICIES_JUDGED)
+    return version("fabric", "space", "load", "policy")
 
 
 @lru_cache(maxsize=8)

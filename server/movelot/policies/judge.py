@@ -14,8 +14,8 @@ from django.db import transaction
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep
 from movelot.inventory.bulk import insert
-from movelot.inventory.changes import Aspect
-from movelot.inventory.known_groups import POLICIES_JUDGED, KnownGroup, known_group
+from movelot.inventory.changes import Aspect, Change, tell
+from movelot.inventory.known_groups import KnownGroup, known_group
 from movelot.inventory.models import BalanceGroup, Compliance, PolicyPlace
 from movelot.inventory.versions import renew, version
 from movelot.placement.kept_places import keep_places
@@ -47,17 +47,20 @@ class PolicyJudge(Judge):
         facts = {place.facts.key: place.facts for place in known}
         fits = {policy.row.pk: fits_of(policy.asked, facts) for policy in policies}
         disks = [had for had in policies_had() if had.policy is not None] if policies else []
-        _keep(fits, disks, moment)
-        # The planner keeps disks within what was judged just now.
-        renew([POLICIES_JUDGED])
+        if _keep(fits, disks, moment):
+            # Here as well, where a transaction around this one is not over yet.
+            renew([str(Aspect.POLICY)])
         keep(BOARD, seen_at, asdict(board()))
         return [*_nowhere(policies, fits, facts, disks), *_out(policies, fits, known, disks)]
 
 
 @transaction.atomic
-def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> None:
-    """Store which places serve which policy, and how each disk stands: only what is another one now is written."""
-    _keep_places(fits)
+def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
+    """Store which places serve which policy, and how each disk stands: only what is another one now is written.
+
+    Returns whether any was, which is told to who plans by it.
+    """
+    changed = _keep_places(fits)
     columns = "policy_id", "state", "because", "reason"
     before = {disk: told for disk, *told in Compliance.objects.values_list("disk_id", *columns)}
     rows, moved = list[dict[str, Any]](), list[dict[str, Any]]()
@@ -72,9 +75,13 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> None:
     Compliance.objects.filter(disk__in=before).delete()
     insert(Compliance, rows, (*columns, "since"))
     insert(Compliance, moved, columns)
+    if not (changed or before or rows or moved):
+        return False
+    tell([Change(Aspect.POLICY, "policy", 0)])
+    return True
 
 
-def _keep_places(fits: Fits) -> None:
+def _keep_places(fits: Fits) -> bool:
     before = {
         (policy, store): (answer, reasons)
         for policy, store, answer, reasons in PolicyPlace.objects.values_list(
@@ -90,6 +97,7 @@ def _keep_places(fits: Fits) -> None:
     for policy, store in before:
         PolicyPlace.objects.filter(policy=policy, datastore=store).delete()
     insert(PolicyPlace, rows, ("answer", "reasons"))
+    return bool(before or rows)
 
 
 def _nowhere(

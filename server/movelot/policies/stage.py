@@ -13,10 +13,21 @@ from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
-    from movelot.policies.views import CellView, EffectView, GivenView, GiveView, PolicyListView, PolicyView
+    from movelot.policies.views import (
+        CellView,
+        EffectView,
+        ExportView,
+        GivenView,
+        GiveView,
+        ImportView,
+        PolicyListView,
+        PolicyView,
+    )
 
     return [
         path("policies/", PolicyListView.as_view()),
+        path("policies/export/", ExportView.as_view()),
+        path("policies/import/", ImportView.as_view()),
         path("policies/effect/", EffectView.as_view()),
         path("policies/<int:pk>/", PolicyView.as_view()),
         path("policies/<int:pk>/places/<int:store>/", CellView.as_view()),

@@ -9,6 +9,7 @@ from django.db import IntegrityError, transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.timezone import now
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
@@ -20,7 +21,7 @@ from movelot.accounts.roles import person
 from movelot.audit.trail import tell
 from movelot.findings.judging import kept
 from movelot.inventory.changes import people_said
-from movelot.inventory.models import Cluster, Datastore, Disk, GivenPolicy, Machine, Policy, PolicyVersion
+from movelot.inventory.models import Cluster, Datastore, Disk, GivenPolicy, Machine, Policy
 from movelot.policies.answers import (
     BOARD,
     CellAnswer,
@@ -33,6 +34,8 @@ from movelot.policies.answers import (
     effect,
     policy_answer,
 )
+from movelot.policies.documents import ImportedPolicy, as_yaml, read_yaml, take_in
+from movelot.policies.storing import ask_from_now_on, make_policy
 from movelot.preconditions import IF_MATCH, ChangedSince, demand, etag, seen_by
 from movelot.problems import Problem
 from movelot_core.errors import CoreError
@@ -61,6 +64,16 @@ class EffectSerializer(DataclassSerializer[EffectAnswer]):
 class CellSerializer(DataclassSerializer[CellAnswer]):
     class Meta:
         dataclass = CellAnswer
+
+
+class ImportedSerializer(DataclassSerializer[ImportedPolicy]):
+    class Meta:
+        dataclass = ImportedPolicy
+
+
+class ImportForm(serializers.Serializer[Any]):
+    text = serializers.CharField(max_length=500_000, trim_whitespace=False)
+    dry_run = serializers.BooleanField()
 
 
 class RequirementForm(serializers.Serializer[Any]):
@@ -130,19 +143,12 @@ class PolicyListView(APIView):
         asked, name = _asked(values), values["name"].strip()
         try:
             with transaction.atomic():
-                policy = Policy.objects.create(name=name)
-                _store(policy, asked, values["note"], person(request).username)
+                policy = make_policy(name, asked, values["note"], person(request).username)
         except IntegrityError as error:
             message = f"There is a policy named {name}, or was one."
             raise Problem(409, "name_taken", message, UNCHANGED, "Choose another name.") from error
         tell(request, f"policy {name}", None, asked.sentence())
         return _answer(policy, status.HTTP_201_CREATED)
-
-
-def _store(policy: Policy, asked: Asked, note: str, by: str) -> None:
-    """Keep what was asked as the version in force."""
-    PolicyVersion.objects.create(policy=policy, number=policy.number, requirements=asked.documents(), note=note, by=by)
-    people_said("policy", policy.pk)
 
 
 class PolicyView(APIView):
@@ -159,11 +165,7 @@ class PolicyView(APIView):
         with transaction.atomic():
             policy = get_object_or_404(Policy.objects.select_for_update(), pk=pk, retired_at=None)
             demand(seen_by(request), str(policy.number), f"Policy {policy.name}", lambda seen: _since(policy, seen))
-            before = read_policy(policy.versions.get(number=policy.number).requirements)
-            if before != asked:
-                policy.number += 1
-                policy.save()
-                _store(policy, asked, values["note"], person(request).username)
+            before = ask_from_now_on(policy, asked, values["note"], person(request).username)
         tell(request, f"policy {policy.name}", before.sentence(), asked.sentence())
         return _answer(policy)
 
@@ -257,3 +259,24 @@ class GivenView(APIView):
             people_said("policy", row.policy_id)
         tell(request, f"policy {row.policy.name}", str(row), None)
         return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+class ExportView(APIView):
+    """All policies as YAML, to be kept elsewhere."""
+
+    @extend_schema(responses={(200, "application/yaml"): OpenApiTypes.STR})
+    def get(self, request: Request) -> HttpResponse:
+        shown = {"Content-Disposition": 'attachment; filename="policies.yaml"'}
+        return HttpResponse(as_yaml(), content_type="application/yaml; charset=utf-8", headers=shown)
+
+
+class ImportView(APIView):
+    """Policies from a file: what each would do, and with ``dry_run`` false done, all or none."""
+
+    @extend_schema(request=ImportForm, responses=ImportedSerializer(many=True))
+    def post(self, request: Request) -> Response:
+        values = _read(ImportForm, request)
+        found = take_in(read_yaml(values["text"]), person(request).username, values["dry_run"])
+        told = {each.name: each.does for each in found if each.does != "same" and not values["dry_run"]}
+        tell(request, "policies from a file", None, told or "nothing, as it was tried only")
+        return Response(ImportedSerializer(found, many=True).data)

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
+import jsonschema
 import pytest
+import yaml
+from django.utils.timezone import now
 from rest_framework.test import APIClient
 
+from conftest import ROOT
 from movelot.accounts.models import Role
-from movelot.findings.judging import judge_due
-from movelot.findings.models import Finding
+from movelot.findings.judging import WHOLE, judge_due
+from movelot.findings.models import Due, Finding
 from movelot.inventory.known_groups import known_group
 from movelot.inventory.labels import set_labels
-from movelot.inventory.models import BalanceGroup, Compliance, Datastore, Disk, Pool
+from movelot.inventory.models import BalanceGroup, Compliance, Datastore, Disk, Policy, Pool
 from movelot.lots.drafting import new_draft
+from movelot.policies.documents import json_schema
+from movelot.policies.judge import PolicyJudge
 from server.worlds.tests.world import GIB, World, person
 
 
@@ -32,7 +39,7 @@ def harbour(world: World) -> World:
     world.machine("customs", "quay-1", one=("berth-a", 100), two=("berth-c", 200))
     world.machine("payroll", "quay-2", one=("berth-d", 300))
     world.read()
-    judge_due()
+    judge_all()
     return world
 
 
@@ -43,18 +50,24 @@ def api(harbour: World) -> APIClient:
     return client
 
 
+def judge_all() -> None:
+    """Until nothing is due: what one judgement finds makes another one due."""
+    while judge_due():
+        pass
+
+
 def made(api: APIClient, name: str = "Berth-critical", **asked: Any) -> dict[str, Any]:
     requirements = [{"kind": kind, "value": value} for kind, value in asked.items()]
     answer = api.post("/api/policies/", {"name": name, "requirements": requirements}, format="json")
     assert answer.status_code == 201, answer.content
-    judge_due()
+    judge_all()
     return dict(answer.json())
 
 
 def given(api: APIClient, policy: int, scope: str, target: Any) -> None:
     answer = api.post(f"/api/policies/{policy}/given/", {"scope": scope, "target": str(target)}, format="json")
     assert answer.status_code == 200, answer.content
-    judge_due()
+    judge_all()
 
 
 def row(api: APIClient, name: str = "Berth-critical") -> dict[str, Any]:
@@ -103,7 +116,7 @@ def test_what_is_given_to_the_disk_counts_before_label_datastore_and_cluster(api
     assert states()["payroll one"] == ("out of policy", "of its datastore")
     given(api, any_place["id"], "label", "team=berths")
     set_labels("machine", Disk.objects.get(name="payroll one").machine_id, ["team=berths"])
-    judge_due()
+    judge_all()
     assert states()["payroll one"] == ("in policy", "by a label")
     given(api, flash["id"], "disk", Disk.objects.get(name="payroll one").pk)
     assert states()["payroll one"] == ("out of policy", "given to the disk")
@@ -146,7 +159,7 @@ def test_a_policy_that_fits_nowhere_is_a_finding_with_the_nearest_place(api: API
     evidence = Finding.objects.get(kind="fits_nowhere", gone_at=None).evidence
     assert (evidence["nearest"], evidence["lacks"]) == ("berth-a", ["no label site=sea"])
     set_labels("pool", Pool.objects.get(name="fast").pk, ["site=sea"])
-    judge_due()
+    judge_all()
     assert not Finding.objects.filter(kind="fits_nowhere", gone_at=None).exists()
 
 
@@ -231,7 +244,7 @@ def test_a_retired_policy_is_had_by_nothing_and_keeps_its_versions(api: APIClien
     policy = made(api, media="SSD")
     given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
     assert api.delete(f"/api/policies/{policy['id']}/").status_code == 204
-    judge_due()
+    judge_all()
     assert states() == {}
     assert api.get("/api/policies/").json()["policies"] == []
     assert len(api.get(f"/api/policies/{policy['id']}/").json()["versions"]) == 1
@@ -242,14 +255,14 @@ def test_since_when_a_disk_is_out_stays_while_it_is_out(api: APIClient, harbour:
     given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
     since = Compliance.objects.get().since
     harbour.read()
-    judge_due()
+    judge_all()
     assert Compliance.objects.get().since == since
     # Moved by other means to where it is served: it is in policy, from then on.
     for machine in harbour.hosts["quay-1"].machines:
         for disk in machine["disks"]:
             disk["datastore"] = "ds-berth-a"
     harbour.read()
-    judge_due()
+    judge_all()
     assert (Compliance.objects.get().state, Compliance.objects.get().since > since) == ("in policy", True)
 
 
@@ -259,3 +272,88 @@ def test_auditors_look_and_change_nothing(api: APIClient) -> None:
     policy = made(api)
     assert auditor.get(f"/api/policies/{policy['id']}/").status_code == 200
     assert auditor.delete(f"/api/policies/{policy['id']}/").status_code == 403
+
+
+def test_what_people_ask_of_disks_has_their_group_planned_anew_and_nothing_else(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
+    assert set(Due.objects.values_list("judgement", flat=True)) == set()
+    PolicyJudge().judge(WHOLE, now())
+    # Nothing is another one: nobody plans anew.
+    assert set(Due.objects.values_list("judgement", flat=True)) == set()
+    set_labels("datastore", Datastore.objects.get(name="berth-b").pk, ["site=sea"])
+    assert set(Due.objects.values_list("judgement", flat=True)) == {"policies:all"}
+    path = f"/api/policies/{policy['id']}/"
+    api.put(path, {"requirements": [{"kind": "label", "value": "site=sea"}]}, format="json")
+    PolicyJudge().judge(WHOLE, now())
+    group = BalanceGroup.objects.get()
+    assert f"group:{group.pk}" in set(Due.objects.values_list("judgement", flat=True))
+
+
+FILE = """
+format: movelot-policies
+version: 1
+policies:
+- name: Berth-critical
+  requirements:
+  - media: SSD
+  - paths: 2
+  labels: [tier=critical]
+- name: Records
+  requirements:
+  - label: keeps=records
+"""
+
+
+def taken(api: APIClient, text: str, dry_run: bool = False) -> Any:
+    return api.post("/api/policies/import/", {"text": text, "dry_run": dry_run}, format="json")
+
+
+def test_a_file_says_what_it_does_before_it_does_it_and_comes_back_as_it_was_written(api: APIClient) -> None:
+    policy = made(api)
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
+    given(api, policy["id"], "label", "tier=old")
+    tried = {each["name"]: each for each in taken(api, FILE, dry_run=True).json()}
+    first = tried["Berth-critical"]
+    assert (first["does"], first["newly_out"], first["move_bytes"]) == ("asks otherwise", 1, 200 * GIB)
+    assert (first["labels_given"], first["labels_taken"]) == (["tier=critical"], ["tier=old"])
+    assert tried["Records"]["does"] == "new"
+    assert row(api)["number"] == 1
+    assert taken(api, FILE).status_code == 200
+    judge_all()
+    assert (row(api)["number"], row(api)["out"]) == (2, 1)
+    written = api.get("/api/policies/export/").content.decode()
+    assert [each["does"] for each in taken(api, written).json()] == ["same", "same"]
+    found, meant = yaml.safe_load(written), yaml.safe_load(FILE)
+    jsonschema.validate(found, json_schema())
+    assert found["policies"] == [
+        {**each, "requirements": found["policies"][n]["requirements"], "labels": each.get("labels", [])}
+        for n, each in enumerate(meant["policies"])
+    ]
+    assert found["policies"][0]["requirements"] == [{"paths": 2}, {"media": "SSD"}]
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("policies: [", "not YAML"),
+        ("[]", "does not say that it has policies"),
+        ("format: movelot-policies\nversion: 2", "does not say that it has policies"),
+        (FILE.replace("SSD", "paper"), "Berth-critical: media: “paper” is none of"),
+        (FILE.replace("paths: 2", "paths: many"), "Berth-critical: paths from every host: say a number"),
+        (FILE.replace("paths: 2", "paths: nan"), "Berth-critical: paths from every host: say a number"),
+        (FILE.replace("  - media: SSD", "  - SSD"), "Berth-critical: write each requirement as a kind"),
+        (FILE.replace("- name: Records", "- name: Berth-critical"), "Berth-critical is there twice"),
+        (FILE.replace("tier=critical", "critical"), "no key=value"),
+        (FILE.replace("labels:", "label:"), "there is no label"),
+    ],
+)
+def test_what_is_wrong_with_a_file_is_said_and_nothing_of_it_is_stored(api: APIClient, text: str, said: str) -> None:
+    answer = taken(api, text)
+    assert (answer.status_code, said in answer.json()["title"]) == (422, True), answer.json()["title"]
+    assert not Policy.objects.exists()
+
+
+def test_the_schema_that_is_shipped_is_that_of_the_kinds_there_are() -> None:
+    shipped = json.loads((ROOT / "docs" / "policies.schema.json").read_text())
+    assert shipped == json_schema(), "make it anew: make schema"

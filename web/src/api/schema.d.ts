@@ -958,6 +958,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/policies/export/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All policies as YAML, to be kept elsewhere. */
+        get: operations["policies_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/policies/given/{id}/": {
         parameters: {
             query?: never;
@@ -970,6 +987,23 @@ export interface paths {
         post?: never;
         /** @description What a policy is given to: taking it away again. */
         delete: operations["policies_given_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/import/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Policies from a file: what each would do, and with ``dry_run`` false done, all or none. */
+        post: operations["policies_import_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1750,6 +1784,10 @@ export interface components {
             done: number;
             wrong: number;
         };
+        ImportFormRequest: {
+            text: string;
+            dry_run: boolean;
+        };
         /** @description A file's text. With ``dry_run`` nothing is done, only said. */
         ImportRequest: {
             text: string;
@@ -1763,6 +1801,16 @@ export interface components {
          * @enum {string}
          */
         ImportWrittenAsEnum: "csv" | "yaml";
+        ImportedPolicy: {
+            name: string;
+            does: string;
+            sentence: string;
+            labels_given: string[];
+            labels_taken: string[];
+            newly_out: number;
+            out: number;
+            move_bytes: number;
+        };
         InterfaceDraft: {
             form: components["schemas"]["InterfaceForm"];
             lot: components["schemas"]["LotDetail"];
@@ -5077,6 +5125,34 @@ export interface operations {
             };
         };
     };
+    policies_export_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     policies_given_destroy: {
         parameters: {
             query?: never;
@@ -5094,6 +5170,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_import_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedPolicy"][];
+                };
             };
             /** @description A problem; nothing was changed unless it says so. */
             "4XX": {

@@ -182,4 +182,33 @@ describe("policies", () => {
     expect(await screen.findByText("label tier=critical")).toBeVisible();
     expect(screen.queryByRole("button", { name: /New policy|Retire|Ask|Give|Take/ })).toBeNull();
   });
+
+  it("come from a file once it was said what each would do", async () => {
+    const row = {
+      name: "Berth-critical",
+      does: "asks otherwise",
+      sentence: "On flash.",
+      labels_given: ["tier=critical"],
+      labels_taken: [],
+      newly_out: 1,
+      out: 2,
+      move_bytes: 200 * GIB,
+    };
+    const asked = serve({ ...answers, "POST /api/policies/import/": [row] });
+    renderPage(<PoliciesPage />, "/policies?policy=file");
+    await user.click(await screen.findByRole("textbox", { name: "YAML" }));
+    await user.paste("format: movelot-policies");
+    expect(screen.getByRole("button", { name: "Do it" })).toBeDisabled();
+    await user.click(screen.getByRole("button", { name: "Say what it would do" }));
+    const table = await screen.findByRole("table", { name: "What the file would do" });
+    expect(table).toHaveTextContent("2 disks out (1 newly), 200 GiB to move");
+    expect(table).toHaveTextContent("+ tier=critical");
+    await user.click(screen.getByRole("button", { name: "Do it" }));
+    expect(await screen.findByText(/the board follows/)).toBeVisible();
+    const sent = asked.filter(({ key }) => key === "POST /api/policies/import/").map(({ body }) => body);
+    expect(sent).toEqual([
+      { text: "format: movelot-policies", dry_run: true },
+      { text: "format: movelot-policies", dry_run: false },
+    ]);
+  });
 });

@@ -9,6 +9,7 @@ import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
 import { ChosenPolicy, NewPolicy } from "./ChosenPolicy";
 import { FitBoard, FitLegend } from "./FitBoard";
+import { FromFile } from "./FromFile";
 import { type Cell, policiesQuery } from "./queries";
 import { Why } from "./Why";
 
@@ -20,10 +21,11 @@ export function PoliciesPage() {
   const [typed, setTyped] = useState<readonly Cell[] | null>(null);
   const mayChange = session?.may_change ?? false;
   const made = search.get("policy") === "new";
+  const read = search.get("policy") === "file";
   const id = Number(search.get("policy")) || 0;
   const store = Number(search.get("store")) || 0;
   // One that was made a moment ago is not on the board yet.
-  const chosen = made ? 0 : id || (board?.policies[0]?.id ?? 0);
+  const chosen = made || read ? 0 : id || (board?.policies[0]?.id ?? 0);
   const go = (next: Record<string, string>) => {
     setTyped(null);
     setSearch(next, { replace: true });
@@ -44,16 +46,30 @@ export function PoliciesPage() {
         )
       }
       actions={
-        mayChange && (
-          <Button
-            variant="outlined"
-            onClick={() => {
-              go({ policy: "new" });
-            }}
-          >
-            New policy
+        <>
+          <Button component="a" href="/api/policies/export/">
+            YAML
           </Button>
-        )
+          {mayChange && (
+            <Button
+              onClick={() => {
+                go({ policy: "file" });
+              }}
+            >
+              From a file
+            </Button>
+          )}
+          {mayChange && (
+            <Button
+              variant="outlined"
+              onClick={() => {
+                go({ policy: "new" });
+              }}
+            >
+              New policy
+            </Button>
+          )}
+        </>
       }
     >
       {board && (
@@ -84,7 +100,8 @@ export function PoliciesPage() {
           {chosen > 0 && (
             <ChosenPolicy key={chosen} id={chosen} board={board} fixed={!mayChange} onCells={setTyped} />
           )}
-          {chosen === 0 && mayChange && (made || board.policies.length === 0) && (
+          {read && mayChange && <FromFile />}
+          {chosen === 0 && !read && mayChange && (made || board.policies.length === 0) && (
             <NewPolicy
               board={board}
               onMade={(policy) => {
