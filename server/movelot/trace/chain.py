@@ -9,6 +9,7 @@ from django.db.models import Model, QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
 from movelot.inventory.models import (
+    Compliance,
     Datastore,
     Device,
     Disk,
@@ -204,6 +205,11 @@ def _disk(disk: Disk) -> Iterable[Figure]:
     yield sized("size", disk.size_bytes)
     yield words("identity on the host", disk.identity)
     yield words("pinned", "yes" if disk.pinned else "no")
+    stands = Compliance.objects.filter(disk=disk).select_related("policy").first()
+    if stands:
+        yield words("policy", f"{stands.policy.name}, {stands.because}")
+        why = f" since {stands.since:%d %B %H:%M} UTC: {stands.reason}" if stands.reason else ""
+        yield words("stands", f"{stands.state}{why}")
     if disk.raw_serial:
         yield words("raw volume", "shared with other machines" if disk.shared else "the machine's own")
 

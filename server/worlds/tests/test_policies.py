@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from typing import Any
 
 import jsonschema
@@ -104,6 +105,10 @@ def test_the_board_shows_where_a_policy_is_served_and_where_its_disks_are(api: A
         ["its pool has spinning drives"],
         ["customs two"],
     )
+    trace = api.get(f"/api/trace/disk/{Disk.objects.get(name='customs two').pk}/").json()
+    told = {figure["label"]: figure["text"] for figure in trace["figures"]}
+    assert told["policy"] == "Berth-critical, given to the disk"
+    assert re.fullmatch(r"out of policy since .* UTC: its pool has spinning drives", told["stands"])
     media = next(kind for kind in board["kinds"] if kind["kind"] == "media")
     assert [(option["value"], option["places"]) for option in media["options"]] == [("SSD", 2), ("HDD", 2)]
 
