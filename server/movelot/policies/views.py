@@ -184,7 +184,7 @@ class PolicyView(APIView):
 
 def _since(policy: Policy, seen: str) -> ChangedSince:
     """What was asked since the version ``seen``."""
-    later = policy.versions.filter(number__gt=int(seen)) if seen.isdigit() else policy.versions.all()
+    later = policy.versions.filter(number__gt=int(seen)) if seen.isdecimal() else policy.versions.all()
     rows = list(later.order_by("number"))
     said = [f"version {row.number} asks: {read_policy(row.requirements).sentence().rstrip('.')}" for row in rows]
     return ChangedSince(said, sorted({row.by for row in rows}), rows[-1].at if rows else None)
@@ -242,7 +242,7 @@ def _target(scope: str, text: str) -> Any:
             return str(parse_label(text))
         except CoreError as error:
             raise Problem(422, error.code, error.message, UNCHANGED, error.hint) from error
-    found = THINGS[scope]._default_manager.filter(pk=text).first() if text.isdigit() else None
+    found = THINGS[scope]._default_manager.filter(pk=text).first() if text.isdecimal() else None
     if found is None:
         raise Problem(422, "target_unknown", f"There is no such {scope}.", UNCHANGED, "Look at it as it is now.")
     return found

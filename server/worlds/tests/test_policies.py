@@ -239,7 +239,7 @@ def test_a_name_is_taken_once_and_a_target_has_to_be_there(api: APIClient) -> No
     policy = made(api)
     again = api.post("/api/policies/", {"name": "Berth-critical", "requirements": []}, format="json")
     assert (again.status_code, again.json()["code"]) == (409, "name_taken")
-    for scope, target in (("disk", "999999"), ("datastore", "berth-a"), ("label", "no label")):
+    for scope, target in (("disk", "999999"), ("disk", "²"), ("datastore", "berth-a"), ("label", "no label")):
         body = {"scope": scope, "target": target}
         answer = api.post(f"/api/policies/{policy['id']}/given/", body, format="json")
         assert answer.status_code == 422, answer.content
