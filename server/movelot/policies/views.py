@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import asdict
 from typing import Any
 
@@ -10,7 +11,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.timezone import now
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -191,13 +192,33 @@ def _since(policy: Policy, seen: str) -> ChangedSince:
 
 
 class EffectView(APIView):
-    """What a policy would do if it asked something else; nothing is stored."""
+    """What a policy, or a new one, would do if it asked something else; nothing is stored.
 
-    @extend_schema(request=EffectForm, responses=EffectSerializer)
-    def post(self, request: Request) -> Response:
-        values = _read(EffectForm, request)
+    Asked for with every key typed: so it is a read, and no act that the audit trail tells of.
+    """
+
+    @extend_schema(
+        parameters=[
+            OpenApiParameter("policy", int, description="None for a new one."),
+            OpenApiParameter("requirements", str, required=True, description="JSON: a list of kind and value."),
+        ],
+        responses=EffectSerializer,
+    )
+    def get(self, request: Request) -> Response:
+        given = EffectForm(data=_effect_asked(request))
+        given.is_valid(raise_exception=True)
+        values = given.validated_data
         policy = _policy(values["policy"]) if values["policy"] else None
         return Response(EffectSerializer(effect(policy, _asked(values))).data)
+
+
+def _effect_asked(request: Request) -> dict[str, Any]:
+    """What the address says. Problem 422 where its requirements are not JSON."""
+    try:
+        requirements = json.loads(request.query_params.get("requirements", "[]"))
+    except (ValueError, RecursionError) as error:
+        raise Problem(422, "requirements_unreadable", "The requirements are not JSON.", UNCHANGED) from error
+    return {"policy": request.query_params.get("policy") or None, "requirements": requirements}
 
 
 class CellView(APIView):

@@ -14,6 +14,7 @@ from rest_framework.test import APIClient
 
 from conftest import ROOT
 from movelot.accounts.models import Role
+from movelot.audit.models import Entry
 from movelot.findings.judging import WHOLE, judge_due
 from movelot.findings.models import Due, Finding
 from movelot.inventory.known_groups import known_group
@@ -183,19 +184,28 @@ def test_the_planner_takes_no_disk_out_of_its_policy(api: APIClient) -> None:
     assert reach == {"berth-a": True, "berth-b": True, "berth-c": True, "berth-d": False}
 
 
+def told(api: APIClient, policy: int | None, **asked: Any) -> dict[str, Any]:
+    requirements = json.dumps([{"kind": kind, "value": value} for kind, value in asked.items()])
+    which = {"policy": policy} if policy else {}
+    return dict(api.get("/api/policies/effect/", {**which, "requirements": requirements}).json())
+
+
 def test_what_a_change_would_do_is_told_before_anything_is_stored(api: APIClient) -> None:
-    policy = made(api)
-    given(api, policy["id"], "disk", Disk.objects.get(name="customs two").pk)
-    asked = [{"kind": "media", "value": "SSD"}]
-    body = {"policy": policy["id"], "requirements": asked}
-    effect = api.post("/api/policies/effect/", body, format="json").json()
+    policy = made(api)["id"]
+    given(api, policy, "disk", Disk.objects.get(name="customs two").pk)
+    before = Entry.objects.count()
+    effect = told(api, policy, media="SSD")
     assert (effect["newly_out"], effect["move_bytes"], effect["homeless_count"]) == (["customs two"], 200 * GIB, 0)
     assert states()["customs two"][0] == "in policy"
-    nowhere = [{"kind": "label", "value": "site=sea"}]
-    effect = api.post("/api/policies/effect/", {**body, "requirements": nowhere}, format="json").json()
+    effect = told(api, policy, label="site=sea")
     assert (effect["homeless_count"], effect["move_bytes"]) == (1, 0)
-    effect = api.post("/api/policies/effect/", {"policy": None, "requirements": asked}, format="json").json()
+    effect = told(api, None, media="SSD")
     assert (effect["sentence"], effect["out_count"]) == ("On flash.", 0)
+    assert "say a number" in told(api, policy, paths="many")["title"]
+    odd = api.get("/api/policies/effect/", {"requirements": "["}).json()
+    assert odd["code"] == "requirements_unreadable"
+    # It is asked for with every key, and is no act.
+    assert Entry.objects.count() == before
 
 
 def test_each_change_is_a_version_and_nobody_overwrites_what_they_have_not_seen(api: APIClient) -> None:

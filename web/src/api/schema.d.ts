@@ -948,10 +948,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * @description What a policy, or a new one, would do if it asked something else; nothing is stored.
+         *
+         *     Asked for with every key typed: so it is a read, and no act that the audit trail tells of.
+         */
+        get: operations["policies_effect_retrieve"];
         put?: never;
-        /** @description What a policy would do if it asked something else; nothing is stored. */
-        post: operations["policies_effect_create"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1583,10 +1587,6 @@ export interface components {
             out_count: number;
             move_bytes: number;
             homeless_count: number;
-        };
-        EffectFormRequest: {
-            requirements: components["schemas"]["RequirementFormRequest"][];
-            policy: number | null;
         };
         /** @description One change by a person. */
         Entry: {
@@ -5093,18 +5093,19 @@ export interface operations {
             };
         };
     };
-    policies_effect_create: {
+    policies_effect_retrieve: {
         parameters: {
-            query?: never;
+            query: {
+                /** @description None for a new one. */
+                policy?: number;
+                /** @description JSON: a list of kind and value. */
+                requirements: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EffectFormRequest"];
-            };
-        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {

@@ -121,7 +121,7 @@ describe("policies", () => {
   it("show what a change would do while it is typed, and store it as the version that was seen", async () => {
     const asked = serve({
       ...answers,
-      "POST /api/policies/effect/": effect,
+      "GET /api/policies/effect/": effect,
       "PUT /api/policies/7/": { ...policy, number: 3 },
     });
     renderPage(<PoliciesPage />);
@@ -160,7 +160,7 @@ describe("policies", () => {
       detail: "Nothing was stored.",
       hint: "",
     });
-    serve({ ...answers, "POST /api/policies/effect/": refused });
+    serve({ ...answers, "GET /api/policies/effect/": refused });
     renderPage(<PoliciesPage />);
     await user.click(await screen.findByLabelText("ask more of where"));
     await user.click(screen.getByRole("option", { name: "paths from every host" }));

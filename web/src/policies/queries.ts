@@ -1,4 +1,4 @@
-import { api, queryOptions, unwrap } from "../api/client";
+import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
 
 export type Board = Schemas["PoliciesAnswer"];
@@ -20,8 +20,9 @@ export const cellQuery = (id: number, store: number) =>
   queryOptions("get", "/api/policies/{id}/places/{store}/", { params: { path: { id, store } } });
 
 /** What a policy, or a new one, would do if it asked this. */
-export const effectQuery = (policy: number | null, requirements: readonly Requirement[]) => ({
-  queryKey: ["policy effect", policy, requirements],
-  queryFn: () =>
-    unwrap(api.POST("/api/policies/effect/", { body: { policy, requirements: [...requirements] } })),
-});
+export const effectQuery = (policy: number | null, requirements: readonly Requirement[]) =>
+  queryOptions("get", "/api/policies/effect/", {
+    params: {
+      query: { ...(policy === null ? {} : { policy }), requirements: JSON.stringify(requirements) },
+    },
+  });
