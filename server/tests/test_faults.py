@@ -185,7 +185,7 @@ CASES = [
         "quay-02",
         2,
     ),
-    Case("new passwords", "passwords", lambda: {"which": "array"}, "granite", 1),
+    Case("new passwords", "passwords", lambda: {"device": "granite"}, "granite", 1),
     Case("moves", "balance", lambda: {"group": "quayside"}, FIRST, 1),
 ]
 

@@ -61,3 +61,13 @@ def test_a_password_that_the_device_refuses_changes_nothing(estate: StandIns) ->
     with pytest.raises(DeviceError, match="12 to 40 characters"):
         step.begin(StepRun("a key", session_with(device)))
     assert reread([device]) == {}
+
+
+def test_all_devices_of_a_kind_get_one_each(estate: StandIns, ines: User) -> None:
+    arrays = set(Device.objects.filter(kind=Device.Kind.ARRAY).values_list("name", flat=True))
+    lot = drafted("passwords", ines, which="array")
+    assert set(lot.steps.values_list("device__name", flat=True)) == arrays
+    assert lot.title == f"New password for {len(arrays)} devices"
+    wanted = [unseal(step.params["wanted"].encode()) for step in lot.steps.all()]
+    assert len(set(wanted)) == len(arrays)
+    assert {len(password) for password in wanted} == {20}

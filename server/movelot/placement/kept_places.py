@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pydantic import TypeAdapter
 
 from movelot.findings.judging import keep, kept
-from movelot.placement.places import Place
+from movelot.placement.places import Place, places
 from movelot_core.placement.facts import PlaceFacts
 
 NAME = "places"
@@ -28,14 +28,17 @@ _ALL = TypeAdapter(list[KeptPlace])
 
 def keep_places(found: Sequence[Place], rests_on: str) -> None:
     """Keep the places that were found."""
-    rows = [
+    keep(NAME, rests_on, _ALL.dump_python(_named(found), mode="json"))
+
+
+def _named(found: Sequence[Place]) -> list[KeptPlace]:
+    return [
         KeptPlace(place.facts, place.pool.name if place.pool else "", place.pool.device.name if place.pool else "")
         for place in found
     ]
-    keep(NAME, rests_on, _ALL.dump_python(rows, mode="json"))
 
 
 def kept_places() -> list[KeptPlace]:
-    """The places as last kept, in the order of pools; none before the first judgement."""
+    """The places as last judged, in the order of pools; told anew while there is no policy, as nobody judges them."""
     row = kept(NAME)
-    return _ALL.validate_json(row.document) if row else []
+    return _ALL.validate_json(row.document) if row else _named(places())

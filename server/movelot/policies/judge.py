@@ -12,12 +12,13 @@ import numpy as np
 from django.db import transaction
 
 from movelot.findings.base import Found, Subject
-from movelot.findings.judging import Judge, keep
+from movelot.findings.judging import Judge, keep, let_go
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import Aspect, Change, tell
 from movelot.inventory.known_groups import KnownGroup, known_group
 from movelot.inventory.models import BalanceGroup, Compliance, PolicyPlace
 from movelot.inventory.versions import renew, version
+from movelot.placement.kept_places import NAME as PLACES
 from movelot.placement.kept_places import keep_places
 from movelot.placement.places import Place, places
 from movelot.placement.policies import Had, PolicyInForce, fits_of, policies_had, policies_in_force, stands
@@ -41,12 +42,18 @@ class PolicyJudge(Judge):
 
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         policies = policies_in_force()
+        if not policies:
+            # Most installations have none at first: nothing is worked out for nobody.
+            let_go(PLACES, BOARD)
+            if _keep({}, [], moment):
+                renew([str(Aspect.POLICY)])
+            return []
         known = places()
         seen_at = version(*map(str, sorted(self.aspects)))
         keep_places(known, seen_at)
         facts = {place.facts.key: place.facts for place in known}
         fits = {policy.row.pk: fits_of(policy.asked, facts) for policy in policies}
-        disks = [had for had in policies_had() if had.policy is not None] if policies else []
+        disks = [had for had in policies_had() if had.policy is not None]
         if _keep(fits, disks, moment):
             # Here as well, where a transaction around this one is not over yet.
             renew([str(Aspect.POLICY)])

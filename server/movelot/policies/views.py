@@ -130,7 +130,7 @@ def _answer(policy: Policy, code: int = 200) -> Response:
 class PolicyListView(APIView):
     """The fit board with all policies, and making a new one."""
 
-    @extend_schema(responses=PoliciesSerializer)
+    @extend_schema(operation_id="policies_board", responses=PoliciesSerializer)
     def get(self, request: Request) -> HttpResponse:
         found = kept(BOARD)
         if found is None:

@@ -878,7 +878,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The fit board with all policies, and making a new one. */
-        get: operations["policies_retrieve"];
+        get: operations["policies_board"];
         put?: never;
         /** @description The fit board with all policies, and making a new one. */
         post: operations["policies_create"];
@@ -896,7 +896,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description A policy: asking something else from now on, as a new version, or retiring it. */
-        get: operations["policies_retrieve_2"];
+        get: operations["policies_retrieve"];
         /** @description A policy: asking something else from now on, as a new version, or retiring it. */
         put: operations["policies_update"];
         post?: never;
@@ -4872,7 +4872,7 @@ export interface operations {
             };
         };
     };
-    policies_retrieve: {
+    policies_board: {
         parameters: {
             query?: never;
             header?: never;
@@ -4932,7 +4932,7 @@ export interface operations {
             };
         };
     };
-    policies_retrieve_2: {
+    policies_retrieve: {
         parameters: {
             query?: never;
             header?: never;
