@@ -175,7 +175,9 @@ def _common_checks(lot: Lot, draft: Draft[Any, Any]) -> list[Check]:
     elif devices and not away:
         oldest = min((device.read_at for device in devices if device.read_at), default=None)
         age = f", oldest reading {(now() - oldest).total_seconds():.0f} s ago" if oldest else ""
-        checks.append(Check("devices answer", PASS, f"{count_of(len(devices), 'device')} answer{age}"))
+        checks.append(
+            Check("devices answer", PASS, f"{count_of(len(devices), 'device answers', 'devices answer')}{age}")
+        )
     steps = [(named[spec.device], spec.step) for spec in draft.steps.specs if spec.device in named]
     held = held_against(lot, [device.pk for device in devices], steps)
     short = short_of_room(lot, steps)

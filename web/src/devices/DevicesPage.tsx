@@ -81,7 +81,7 @@ const columnsOf = (mayChange: boolean): Column<Device>[] => [
       </>
     ),
     sticky: true,
-    width: 170,
+    width: 250,
   },
   {
     key: "kind",
