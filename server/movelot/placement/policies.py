@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from movelot.inventory.labels import labels_by_thing
-from movelot.inventory.models import Disk, GivenPolicy, Policy, PolicyVersion
+from movelot.inventory.models import Compliance, Disk, GivenPolicy, Policy
 from movelot_core.placement.facts import PlaceFacts
 from movelot_core.placement.policies import Because, Fit, fit, in_force, read_policy
 from movelot_core.placement.policies import Policy as Asked
@@ -18,18 +18,19 @@ class PolicyInForce:
     """A policy with what its version in force asks."""
 
     row: Policy
-    version: PolicyVersion
     asked: Asked
 
 
 def policies_in_force() -> list[PolicyInForce]:
     """All that are not retired, by name."""
     rows = Policy.objects.filter(retired_at=None).prefetch_related("versions")
-    found = []
-    for row in rows:
-        version = next(each for each in row.versions.all() if each.number == row.number)
-        found.append(PolicyInForce(row, version, read_policy(version.requirements)))
-    return found
+    return [PolicyInForce(row, asked_by(row)) for row in rows]
+
+
+def asked_by(policy: Policy) -> Asked:
+    """What the version of a policy that is in force asks."""
+    version = next(each for each in policy.versions.all() if each.number == policy.number)
+    return read_policy(version.requirements)
 
 
 @dataclass(frozen=True)
@@ -108,15 +109,15 @@ def fits_of(policy: Asked, facts: Mapping[int, PlaceFacts]) -> dict[int, Fit]:
     return {key: fit(policy, place) for key, place in facts.items()}
 
 
-def stands(found: Fit | None) -> tuple[str, str]:
+def stands(found: Fit | None) -> tuple[Compliance.State, str]:
     """The state of a disk that lies where ``found`` is the answer, with the reason.
 
     What could be made there and is not set on it is missing; where it lies on nothing known, nothing is judged.
     """
     if found is None:
-        return "not judged", "where it lies is not known"
+        return Compliance.State.UNKNOWN, "where it lies is not known"
     if found.answer is Answer.HAS:
-        return "in policy", ""
+        return Compliance.State.IN, ""
     if found.answer is Answer.UNKNOWN:
-        return "not judged", "; ".join(found.reasons)[:300]
-    return "out of policy", "; ".join(found.reasons)[:300]
+        return Compliance.State.UNKNOWN, "; ".join(found.reasons)[:300]
+    return Compliance.State.OUT, "; ".join(found.reasons)[:300]

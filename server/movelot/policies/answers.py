@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -14,7 +14,7 @@ from rest_framework import serializers
 
 from movelot.inventory.models import Compliance, Disk, GivenPolicy, Policy, PolicyPlace, PolicyVersion
 from movelot.placement.kept_places import KeptPlace, kept_places
-from movelot.placement.policies import stands
+from movelot.placement.policies import PolicyInForce, policies_in_force, stands
 from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.policies import fit, kinds_offered, read_policy
 from movelot_core.placement.requirements import KINDS
@@ -183,22 +183,14 @@ def board() -> PoliciesAnswer:
     for policy, store, answer in PolicyPlace.objects.values_list("policy_id", "datastore_id", "answer"):
         cells.setdefault(policy, {})[store] = answer
     stores = [place.facts.key for place in found]
-    rows = [_row(row, stores, cells.get(row.pk, {}), counts.get(row.pk, {})) for row in _policies()]
+    rows = [_row(each, stores, cells.get(each.row.pk, {}), counts.get(each.row.pk, {})) for each in policies_in_force()]
     columns = [FitColumn(place.facts.key, place.facts.name, place.pool, place.array) for place in found]
     had = Compliance.objects.count()
     return PoliciesAnswer(columns, rows, _kinds(found), Disk.objects.count(), had)
 
 
-def _policies() -> Iterable[Policy]:
-    return Policy.objects.filter(retired_at=None).prefetch_related("versions")
-
-
-def _asked(policy: Policy, number: int) -> Asked:
-    return read_policy(next(each for each in policy.versions.all() if each.number == number).requirements)
-
-
 def _row(
-    policy: Policy, stores: Sequence[int], cells: Mapping[int, str], counts: Mapping[tuple[str, int], int]
+    policy: PolicyInForce, stores: Sequence[int], cells: Mapping[int, str], counts: Mapping[tuple[str, int], int]
 ) -> PolicyRow:
     """``cells`` has the answer of each datastore, ``counts`` the disks of the policy by state and datastore."""
     by_state, there = Counter[str](), Counter[int]()
@@ -211,10 +203,10 @@ def _row(
         for store in stores
     ]
     return PolicyRow(
-        policy.pk,
-        policy.name,
-        _asked(policy, policy.number).sentence(),
-        policy.number,
+        policy.row.pk,
+        policy.row.name,
+        policy.asked.sentence(),
+        policy.row.number,
         by_state.total(),
         by_state[out],
         by_state[str(Compliance.State.UNKNOWN)],

@@ -16,7 +16,7 @@ from django.db import transaction
 
 from movelot.inventory.changes import people_said
 from movelot.inventory.models import GivenPolicy, Policy
-from movelot.placement.policies import policies_in_force
+from movelot.placement.policies import asked_by, policies_in_force
 from movelot.policies.answers import effect
 from movelot.policies.storing import ask_from_now_on, make_policy
 from movelot.problems import Problem
@@ -145,7 +145,7 @@ def _taken(written: Written, by: str, dry_run: bool) -> ImportedPolicy:
     had = set(policy.given.exclude(label=None).values_list("label", flat=True)) if policy else set()
     given, taken = sorted(set(written.labels) - had), sorted(str(label) for label in had - set(written.labels))
     told = effect(policy, written.asked)
-    asks = policy is None or read_policy(policy.versions.get(number=policy.number).requirements) != written.asked
+    asks = policy is None or asked_by(policy) != written.asked
     does = "new" if policy is None else "asks otherwise" if asks else "other labels" if given or taken else "same"
     if not dry_run:
         policy = policy or make_policy(written.name, written.asked, "from a file", by)

@@ -73,7 +73,7 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
     rows, moved = list[dict[str, Any]](), list[dict[str, Any]]()
     for had in disks:
         state, reason = stands(fits[had.policy or 0].get(had.store or 0))
-        told = [had.policy, state, str(had.because), reason]
+        told = [had.policy, str(state), str(had.because), reason]
         old = before.pop(had.disk, None)
         if old != told:
             row = {"disk_id": had.disk, **dict(zip(columns, told, strict=True)), "since": moment}
@@ -89,20 +89,15 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
 
 
 def _keep_places(fits: Fits) -> bool:
-    before = {
-        (policy, store): (answer, reasons)
-        for policy, store, answer, reasons in PolicyPlace.objects.values_list(
-            "policy_id", "datastore_id", "answer", "reasons"
-        )
-    }
-    rows = [
-        {"policy_id": policy, "datastore_id": store, "answer": str(fit.answer), "reasons": fit.reasons}
-        for policy, found in fits.items()
-        for store, fit in found.items()
-        if before.pop((policy, store), None) != (str(fit.answer), fit.reasons)
-    ]
-    for policy, store in before:
-        PolicyPlace.objects.filter(policy=policy, datastore=store).delete()
+    columns = "policy_id", "datastore_id", "answer", "reasons", "pk"
+    before = {(policy, store): told for policy, store, *told in PolicyPlace.objects.values_list(*columns)}
+    rows = []
+    for policy, found in fits.items():
+        for store, fit in found.items():
+            told = [str(fit.answer), fit.reasons]
+            if before.pop((policy, store), [])[:2] != told:
+                rows.append(dict(zip(columns, (policy, store, *told), strict=False)))
+    PolicyPlace.objects.filter(pk__in=[key for *_told, key in before.values()]).delete()
     insert(PolicyPlace, rows, ("answer", "reasons"))
     return bool(before or rows)
 
@@ -131,7 +126,7 @@ def _out(
     """A finding for each policy on each datastore that does not serve it."""
     out: dict[tuple[int, int], list[Had]] = defaultdict(list)
     for had in disks:
-        if stands(fits[had.policy or 0].get(had.store or 0))[0] == "out of policy":
+        if stands(fits[had.policy or 0].get(had.store or 0))[0] is Compliance.State.OUT:
             out[had.policy or 0, had.store or 0].append(had)
     by_store = {place.facts.key: place for place in known}
     settled = _settled(

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from movelot.inventory.changes import people_said
 from movelot.inventory.models import Policy, PolicyVersion
+from movelot.placement.policies import asked_by
 from movelot_core.placement.policies import Policy as Asked
-from movelot_core.placement.policies import read_policy
 
 
 def make_policy(name: str, asked: Asked, note: str, by: str) -> Policy:
@@ -20,7 +20,7 @@ def ask_from_now_on(policy: Policy, asked: Asked, note: str, by: str) -> Asked:
 
     Returns what it asked before.
     """
-    before = read_policy(policy.versions.get(number=policy.number).requirements)
+    before = asked_by(policy)
     if before != asked:
         policy.number += 1
         policy.save()

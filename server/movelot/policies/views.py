@@ -23,8 +23,10 @@ from movelot.audit.trail import tell
 from movelot.findings.judging import kept
 from movelot.inventory.changes import people_said
 from movelot.inventory.models import Cluster, Datastore, Disk, GivenPolicy, Machine, Policy
+from movelot.placement.policies import asked_by
 from movelot.policies.answers import (
     BOARD,
+    SCOPES,
     CellAnswer,
     EffectAnswer,
     PoliciesAnswer,
@@ -99,7 +101,7 @@ class NewPolicyForm(ChangeForm):
 
 
 class GiveForm(serializers.Serializer[Any]):
-    scope = serializers.ChoiceField(choices=["disk", "machine", "cluster", "datastore", "label"])
+    scope = serializers.ChoiceField(choices=[*SCOPES, "label"])
     target = serializers.CharField(max_length=100)
 
 
@@ -227,8 +229,7 @@ class CellView(APIView):
     @extend_schema(responses=CellSerializer)
     def get(self, request: Request, pk: int, store: int) -> Response:
         policy = _policy(pk)
-        asked = read_policy(policy.versions.get(number=policy.number).requirements)
-        found = cell(policy, asked, store)
+        found = cell(policy, asked_by(policy), store)
         if found is None:
             raise Problem(
                 404, "not_found", "There is no such datastore.", hint="It may be gone since the last reading."

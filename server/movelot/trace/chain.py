@@ -209,7 +209,7 @@ def _disk(disk: Disk) -> Iterable[Figure]:
     if stands:
         yield words("policy", f"{stands.policy.name}, {stands.because}")
         why = f" since {stands.since:%d %B %H:%M} UTC: {stands.reason}" if stands.reason else ""
-        yield words("stands", f"{stands.state}{why}")
+        yield words("compliance", f"{stands.state}{why}")
     if disk.raw_serial:
         yield words("raw volume", "shared with other machines" if disk.shared else "the machine's own")
 

@@ -109,7 +109,7 @@ def test_the_board_shows_where_a_policy_is_served_and_where_its_disks_are(api: A
     trace = api.get(f"/api/trace/disk/{Disk.objects.get(name='customs two').pk}/").json()
     told = {figure["label"]: figure["text"] for figure in trace["figures"]}
     assert told["policy"] == "Berth-critical, given to the disk"
-    assert re.fullmatch(r"out of policy since .* UTC: its pool has spinning drives", told["stands"])
+    assert re.fullmatch(r"out of policy since .* UTC: its pool has spinning drives", told["compliance"])
     media = next(kind for kind in board["kinds"] if kind["kind"] == "media")
     assert [(option["value"], option["places"]) for option in media["options"]] == [("SSD", 2), ("HDD", 2)]
 

@@ -38,9 +38,9 @@ export function FitBoard({ board, chosen, onChoose, onCell }: Props) {
                 style={{ padding: "8px 4px 0", fontWeight: 400, color: "var(--mute)" }}
               >
                 <Box
+                  className="mono"
                   sx={{
                     borderBottom: "1px solid var(--mute)",
-                    fontFamily: "var(--mono)",
                     fontSize: 11,
                     overflow: "hidden",
                     textOverflow: "ellipsis",
@@ -63,10 +63,10 @@ export function FitBoard({ board, chosen, onChoose, onCell }: Props) {
                 style={{ width: 44, height: 74, padding: 0, verticalAlign: "bottom" }}
               >
                 <Box
+                  className="mono"
                   sx={{
                     writingMode: "vertical-rl",
                     transform: "rotate(180deg)",
-                    fontFamily: "var(--mono)",
                     fontSize: 11,
                     fontWeight: 400,
                     mx: "auto",
@@ -176,7 +176,6 @@ function FitSquare({ cell, policy, place, onPress }: SquareProps) {
     width: 38,
     height: 32,
     borderRadius: "4px",
-    fontFamily: "var(--mono)",
     fontWeight: 650,
     fontSize: 12,
     border: "1px solid var(--line)",
@@ -190,6 +189,7 @@ function FitSquare({ cell, policy, place, onPress }: SquareProps) {
   const text = cell.out > 0 ? `▲${String(cell.disks)}` : cell.disks > 0 ? String(cell.disks) : "";
   return (
     <ButtonBase
+      className="mono"
       sx={look}
       disabled={onPress === null}
       aria-label={`${policy} on ${place}: ${cellText(cell)}`}

@@ -72,7 +72,7 @@ export function FromFile() {
           minRows={6}
           maxRows={16}
           value={text}
-          slotProps={{ htmlInput: { style: { fontFamily: "var(--mono)", fontSize: 12 } } }}
+          slotProps={{ htmlInput: { className: "mono", style: { fontSize: 12 } } }}
           onChange={(event) => {
             change(event.target.value);
           }}

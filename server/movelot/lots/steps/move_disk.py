@@ -63,7 +63,7 @@ class MoveDisk(StepKind[Nothing]):
 
     @property
     def room(self) -> Room:
-        return Room(self.target, self.target_name, self.size_bytes, self.source)
+        return Room(self.target, self.size_bytes, self.source)
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         found = host.find_disk(run.session, self.machine, self.disk)

@@ -34,10 +34,9 @@ class Touched:
 
 @dataclass(frozen=True)
 class Room:
-    """Bytes that a step brings into the datastore ``to``, an identity with its name, and out of ``out_of``."""
+    """Bytes that a step brings into the datastore ``to``, out of the datastore ``out_of``, by their identities."""
 
     to: str
-    name: str
     size_bytes: int
     out_of: str = ""
 

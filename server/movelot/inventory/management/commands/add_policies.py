@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from django.core.management.base import BaseCommand
 from django.db import transaction
+from django.db.models import Model
 
 from movelot.inventory.changes import people_said
 from movelot.inventory.labels import put_labels
 from movelot.inventory.models import Datastore, GivenPolicy, Machine, Policy, PolicyVersion
+from movelot_core.labels import parse_label
 from movelot_core.placement.policies import read_policy
 from movelot_core.units import count_of
 
@@ -46,10 +49,10 @@ class Command(BaseCommand):
             return
         for label, names in MACHINES.items():
             machines = Machine.objects.filter(name__in=names).order_by("pk")
-            put_labels("machine", [(row.pk, *_parts(label)) for row in machines])
+            put_labels("machine", _given(label, machines))
         for label, names in DATASTORES.items():
             stores = Datastore.objects.filter(name__in=names).order_by("pk")
-            put_labels("datastore", [(row.pk, *_parts(label)) for row in stores])
+            put_labels("datastore", _given(label, stores))
         for name, (asked, label) in POLICIES.items():
             policy = Policy.objects.create(name=name)
             documents = read_policy([{"kind": kind, "value": value} for kind, value in asked]).documents()
@@ -60,6 +63,6 @@ class Command(BaseCommand):
         self.stdout.write(f"{count_of(len(POLICIES), 'policy', 'policies')} added")
 
 
-def _parts(label: str) -> tuple[str, str]:
-    key, _, value = label.partition("=")
-    return key, value
+def _given(text: str, things: Iterable[Model]) -> list[tuple[int, str, str]]:
+    label = parse_label(text)
+    return [(thing.pk, label.key, label.value) for thing in things]
