@@ -16,9 +16,10 @@ import requests
 from playwright.sync_api import Page, expect
 
 import processes
-from conftest import ROOT, WORKER, StandIns, until
+from conftest import FIRST_PORT, ROOT, WORKER, StandIns, until
 
-PORT = 18470 + WORKER
+# Beside the ports of the stand-ins, which have the twenty from there on.
+PORT = FIRST_PORT - 20 + WORKER
 URL = f"http://127.0.0.1:{PORT}"
 DATABASE = f"movelot_e2e_{WORKER}"
 REDIS_DB = str(14 - 2 * WORKER)

@@ -57,6 +57,7 @@ STAGES = [
     "movelot.attach.stage",
     "movelot.network.stage",
     "movelot.policies.stage",
+    "movelot.machines.stage",
     "movelot.balance.stage",
     "movelot.exchange.stage",
     "movelot.trace.stage",

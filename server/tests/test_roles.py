@@ -28,7 +28,7 @@ EVERYBODY = set(Role)
 ANYBODY = {"/api/session/", "/api/welcome/", "/api/welcome/accept/"}
 OF_ADMINISTRATORS = ("/api/people/", "/api/networks/", "/api/retention/")
 OF_STORAGE = {"/api/attach/grants/{id}/"}
-OWN = ("/api/sign-ins/", "/api/tokens/", "/api/session/password/")
+OWN = ("/api/sign-ins/", "/api/tokens/", "/api/session/password/", "/api/saved-views/")
 # Reads that are asked for by POST, as they are jobs.
 READ_BY_POST = {"/api/audit/proof/"}
 

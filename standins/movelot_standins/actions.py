@@ -46,11 +46,24 @@ def free_bytes(world: World, store: Datastore, now: float) -> int:
 
 
 def other_bytes(world: World, store: Datastore, now: float) -> int:
-    """Bytes that no disk of a machine holds; grows a little every day."""
+    """Bytes that no disk of a machine holds, such as its snapshots; grows a little every day."""
     if is_set(world, store):
         disks = sum(disk.size_bytes for disk in world.disks() if disk.datastore == store.id)
         return max(0, store.capacity_bytes - free_bytes(world, store, now) - disks)
-    return store.other_bytes + int((now - world.started) // 86400) * store.growth_bytes
+    grown = int((now - world.started) // 86400) * store.growth_bytes
+    return store.other_bytes + grown + snapshot_bytes(world, store)
+
+
+def snapshot_bytes(world: World, store: Datastore) -> int:
+    """Bytes that snapshots hold of the disks on a datastore."""
+    return sum(
+        snapshot.held.get(disk.id, 0)
+        for machine in world.machines
+        if machine.snapshots
+        for disk in machine.disks
+        if disk.datastore == store.id
+        for snapshot in machine.snapshots
+    )
 
 
 def allocated_bytes(world: World, volume: Volume, now: float) -> int:
@@ -382,7 +395,7 @@ def move_disk(world: World, host: Host, disk_id: str, target_id: str, key: str, 
         raise ActionError(404, "ResourceMissingAtURI", "There is no such disk or datastore.")
     if target.id not in host.mounted:
         raise ActionError(409, "ResourceInUse", f"{host.name} has not mounted {target.name}.")
-    running = next((t for t in world.tasks if t.running and t.disk == disk_id), None)
+    running = next((t for t in world.tasks if t.running and t.kind == "MoveDisk" and t.disk == disk_id), None)
     if running and running.key != key:
         raise ActionError(409, "ResourceInUse", f"{disk.name} is being moved already.")
     if running is None and disk.datastore != target.id:

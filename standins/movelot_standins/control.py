@@ -11,7 +11,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from movelot_standins import fibre_channel, scenario, set_actions, wandering
+from movelot_standins import fibre_channel, machine_actions, scenario, wandering
 from movelot_standins.actions import ActionError, scan_now
 from movelot_standins.faults import KINDS, Fault
 
@@ -110,11 +110,11 @@ class ControlDoor:
     async def machine(self, request: Request) -> JSONResponse:
         """What people do with machines by other means: create, on, off, snapshot, delete."""
         try:
-            found = set_actions.act_on_machine(self.site.world, await request.json(), time.time())
+            found = machine_actions.act_by_other_means(self.site.world, await request.json(), time.time())
         except ActionError as refused:
             return JSONResponse({"error": refused.message}, refused.status)
         self.site.save()
-        return JSONResponse({"machine": found.name if found else None})
+        return JSONResponse({"machine": found.name})
 
     async def wander(self, request: Request) -> JSONResponse:
         """What changes by other means: migrate a machine; rename, hide or show a machine, datastore or pool."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from movelot_standins.actions import serial_of
+from movelot_standins.actions import serial_of, snapshot_bytes
 from movelot_standins.file_actions import export_identity
-from movelot_standins.model import TIB, Datastore, Export, Host, Volume, World
+from movelot_standins.model import GIB, TIB, Datastore, Export, Host, Snapshot, Volume, World
 from movelot_standins.sites import BASALT_STORES, GATES, Disks, add_machines, add_stores
 
 # name, pool, TiB, controller
@@ -51,6 +51,18 @@ FAMILIES = (
 )
 GATE_FAMILIES = (("yard-kiosk", 28, 47, 2, "Linux 5.10", "berth-k", KIOSK),)
 
+# Processors and GiB of memory of those that have more than the usual.
+SIZES = {
+    "berth-plan-db": (16, 96),
+    "customs-docs": (8, 32),
+    "tide-model": (24, 128),
+    "ferry-tickets": (8, 32),
+    "payroll": (4, 16),
+    "vts-radar-01": (8, 24),
+    "vts-radar-02": (8, 24),
+}
+CHAIN_DAYS = (412, 260, 181, 96, 33)
+
 Family = tuple[str, int, int, int, str, str, Shape]
 
 
@@ -62,6 +74,27 @@ def add_fleet(world: World) -> None:
     add_export(world, 34, DESKTOP_EXPORT, hosts)
     add_machines(world, _members(FAMILIES), [host.name for host in hosts], "10.40.23")
     add_machines(world, _members(GATE_FAMILIES), GATES, "10.40.24")
+    _plant(world)
+
+
+def _plant(world: World) -> None:
+    """Machines of other sizes, a guest that does not shut down, an old chain of snapshots, a disk that is mostly empty.
+
+    What the snapshots hold is part of what berth-a held besides disks before.
+    """
+    by_name = {machine.name: machine for machine in world.machines}
+    for name, (processors, memory_gib) in SIZES.items():
+        by_name[name].processors, by_name[name].memory_bytes = processors, memory_gib * GIB
+    by_name["weighbridge"].deaf = True
+    watch = by_name["reefer-watch"]
+    for number, days in enumerate(CHAIN_DAYS, start=1):
+        held = {disk.id: 6 * GIB for disk in watch.disks}
+        name = f"before-firmware-{number}"
+        watch.snapshots.append(Snapshot(name, world.started - days * 86400, held, watch.standing))
+        watch.standing = name
+    home = next(store for store in world.datastores if store.name == "berth-a")
+    home.other_bytes -= snapshot_bytes(world, home)
+    by_name["archive-12"].disks[1].written_share = 0.09
 
 
 def _members(families: tuple[Family, ...]) -> tuple[tuple[str, str, Disks], ...]:

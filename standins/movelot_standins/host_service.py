@@ -13,14 +13,13 @@ from movelot_standins import (
     interface_actions,
     iscsi_actions,
     nvme_actions,
-    raw_actions,
     set_actions,
-    wandering,
 )
 from movelot_standins.actions import ActionError
-from movelot_standins.common_service import ROOT, Clock, CommonService, metric
+from movelot_standins.common_service import ROOT, Clock, metric
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
-from movelot_standins.model import Datastore, Disk, Host, Interface, Machine, RawVolume, Volume, World
+from movelot_standins.machine_service import MachineService
+from movelot_standins.model import Datastore, Disk, Interface, Volume, World
 from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
@@ -33,13 +32,12 @@ DEVICE_LIMITS_MOST = {"QueueDepth": 256, "TurnIos": 4096}
 OK = {"State": "Enabled", "Health": "OK"}
 
 
-class HostService(CommonService):
+class HostService(MachineService):
     """One host."""
 
     def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
         super().__init__(name, world, password, clock)
         self.system = f"{ROOT}/Systems/{name}"
-        self.oem = f"{self.system}/Oem/Kestrel"
         self.route(
             "GET",
             f"{ROOT}/Systems",
@@ -66,7 +64,6 @@ class HostService(CommonService):
             "Mount": self.mount,
             "Unmount": self.unmount,
             "Wipe": self.wipe,
-            "MoveDisk": self.move_disk,
             "SetPathPolicy": self.set_path_policy,
             "SetDeviceLimits": self.set_device_limits,
             "MountSet": self.mount_set,
@@ -75,17 +72,11 @@ class HostService(CommonService):
             "LogIn": self.log_in,
             "LogOut": self.log_out,
             "SetChap": self.set_chap,
-            "GiveVolume": self.give_volume,
-            "TakeVolume": self.take_volume,
             "SetDefaultDatastore": self.set_default,
-            "MigrateMachine": self.migrate_machine,
+            **self.machine_acts(),
         }
         for verb, handler in self.acts.items():
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
-
-    @property
-    def host(self) -> Host:
-        return self.world.host(self.name)
 
     def root_links(self) -> dict[str, Resource]:
         return {"Systems": link(f"{ROOT}/Systems")}
@@ -293,48 +284,6 @@ class HostService(CommonService):
             **more,
         )
 
-    def machines(self) -> list[Resource]:
-        return [
-            resource(
-                f"{self.oem}/VirtualMachines/{machine.name}",
-                "KestrelVirtualMachine.v1_0_0.VirtualMachine",
-                machine.name,
-                UUID=machine.uuid,
-                PowerState=machine.power,
-                OperatingSystem=machine.os,
-                Address=machine.address,
-                Snapshots=machine.snapshots,
-                Disks=[
-                    {"Id": disk.id, "Name": disk.name, "CapacityBytes": disk.size_bytes, "Datastore": disk.datastore}
-                    for disk in machine.disks
-                ]
-                + [self._raw_disk(machine, raw) for raw in machine.raw],
-            )
-            for machine in self.world.machines
-            if machine.host == self.name and f"machine:{machine.name}" not in self.world.hidden
-        ]
-
-    def _raw_disk(self, machine: Machine, raw: RawVolume) -> Resource:
-        volume = self.world.volume_by_serial(raw.serial)
-        return {
-            "Id": f"{machine.name}-raw-{raw.serial}",
-            "Name": f"{machine.name} raw {volume.name if volume else raw.serial}",
-            "CapacityBytes": volume.size_bytes if volume else 0,
-            "Datastore": "",
-            "RawSerial": raw.serial,
-            "Shared": raw.shared,
-        }
-
-    def give_volume(self, call: Call) -> Reply:
-        name, serial, shared = str(call.body["Machine"]), str(call.body["Serial"]), bool(call.body.get("Shared"))
-        raw_actions.give(self.world, self.host, name, serial, shared=shared)
-        return Reply(200, walk(self.machines(), name))
-
-    def take_volume(self, call: Call) -> Reply:
-        name = str(call.body["Machine"])
-        raw_actions.take(self.world, self.host, name, str(call.body["Serial"]))
-        return Reply(200, walk(self.machines(), name))
-
     def set_default(self, call: Call) -> Reply:
         identity = str(call.body["Identity"])
         actions.set_default(self.host, identity)
@@ -387,14 +336,6 @@ class HostService(CommonService):
         if store is None:
             raise ActionError(404, "ResourceMissingAtURI", "There is no such datastore.")
         return store
-
-    def move_disk(self, call: Call) -> Reply:
-        disk, target, key = (str(call.body[part]) for part in ("Disk", "Target", "Key"))
-        return self.accepted(actions.move_disk(self.world, self.host, disk, target, key, self.clock()))
-
-    def migrate_machine(self, call: Call) -> Reply:
-        wandering.migrate(self.world, str(call.body["Machine"]), self.name, str(call.body["Target"]))
-        return Reply(204)
 
     def set_path_policy(self, call: Call) -> Reply:
         serial, policy = str(call.body["Serial"]), str(call.body["Policy"])
@@ -477,11 +418,12 @@ class HostService(CommonService):
         ]
 
     def metric_now(self, when: float) -> list[Resource]:
-        return [
-            m
-            for number, disk in self._disks()
-            for m in self._metrics(disk, when, *load_at(disk, number, self.world.seed, when))
-        ]
+        idle = self.world.idle()
+        values = []
+        for number, disk in self._disks():
+            load = (0.0, 0.0) if disk.id in idle else load_at(disk, number, self.world.seed, when)
+            values += self._metrics(disk, when, *load)
+        return values
 
     def _metrics(self, disk: Disk, when: float, read: float, write: float) -> list[Resource]:
         values = {"ReadIops": read, "WriteIops": write, "IoKiB": disk.kib}

@@ -216,6 +216,13 @@ class Disk:
     read_iops: float
     write_iops: float
     kib: float
+    # What its guest has written of it; who made it, for work that is asked for again.
+    written_share: float = 0.6
+    key: str = ""
+
+    @property
+    def written_bytes(self) -> int:
+        return int(self.size_bytes * self.written_share)
 
     @property
     def datastore(self) -> str:
@@ -231,8 +238,25 @@ class RawVolume:
 
 
 @dataclass
+class Snapshot:
+    """A machine as it was at ``taken`` (epoch seconds), after the snapshot named ``parent``, if any.
+
+    ``held`` are the bytes that it holds of each disk, by the disk's id.
+    """
+
+    name: str
+    taken: float
+    held: dict[str, int]
+    parent: str = ""
+    key: str = ""
+
+
+@dataclass
 class Machine:
-    """A virtual machine on a host; ``power`` is On or Off, ``snapshots`` are those kept of all of its disks."""
+    """A virtual machine on a host; ``power`` is On or Off, ``standing`` the snapshot that its disks go on from.
+
+    A ``deaf`` guest does not shut down when it is asked to. ``home`` is the datastore of the machine's own files.
+    """
 
     name: str
     host: str
@@ -241,12 +265,21 @@ class Machine:
     disks: list[Disk]
     power: str = "On"
     memory_bytes: int = 8 * GIB
-    snapshots: list[str] = field(default_factory=list)
+    snapshots: list[Snapshot] = field(default_factory=list)
     raw: list[RawVolume] = field(default_factory=list)
     uuid: str = ""
+    processors: int = 2
+    standing: str = ""
+    deaf: bool = False
+    home: str = ""
+    key: str = ""
 
     def __post_init__(self) -> None:
         self.uuid = self.uuid or uuid_of(f"machine {self.name}")
+        self.home = self.home or (self.disks[0].datastore if self.disks else "")
+
+    def snapshot(self, name: str) -> Snapshot | None:
+        return next((each for each in self.snapshots if each.name == name), None)
 
 
 @dataclass
@@ -370,6 +403,10 @@ class World:
 
     def disks(self) -> list[Disk]:
         return [disk for machine in self.machines for disk in machine.disks]
+
+    def idle(self) -> set[str]:
+        """The ids of disks of machines that are off: nothing asks anything of them."""
+        return {disk.id for machine in self.machines if machine.power != "On" for disk in machine.disks}
 
     def disk(self, identity: str) -> Disk | None:
         return next((disk for disk in self.disks() if disk.id == identity), None)

@@ -68,8 +68,9 @@ def copy_demand_ms(world: World, pool: Pool) -> float:
 def pool_now(world: World, pool: Pool, when: float) -> tuple[float, float]:
     """Response time of ``pool`` in ms and its busy share at ``when``, running copies included."""
     demand = copy_demand_ms(world, pool)
+    idle = world.idle()
     for number, disk in enumerate(world.disks()):
-        if world.pool_of(disk.datastore) is pool:
+        if disk.id not in idle and world.pool_of(disk.datastore) is pool:
             demand += float(back_end_ms(pool, *load_at(disk, number, world.seed, when), disk.kib))
     return float(response_ms(pool, demand)), min(demand / (pool.drives * 1000), BUSY_MAX)
 

@@ -1,4 +1,4 @@
-"""What is done with volume sets: hosts mount them; machines on them are made, switched, kept as snapshots, deleted."""
+"""What is done with volume sets: made, mounted by hosts, taken away; and what they allow."""
 
 from __future__ import annotations
 
@@ -6,12 +6,11 @@ import uuid
 
 from movelot_standins import actions
 from movelot_standins.actions import ActionError
-from movelot_standins.model import Datastore, Disk, Host, Machine, Volume, World
+from movelot_standins.model import Datastore, Host, Volume, World
 from movelot_standins.set_members import members
 
 SETS_MAX = 4
 VOLUMES_MAX = 60
-ACTS = ("create", "on", "off", "snapshot", "delete")
 
 
 def create_set(world: World, array: str, name: str, pool: str, description: str) -> Volume:
@@ -68,52 +67,7 @@ def ways(world: World, host: Host, volume: Volume) -> list[list[str]]:
     return [pair for pair in host.connected.get(array, []) if pair in reached]
 
 
-def act_on_machine(world: World, fields: dict[str, object], now: float) -> Machine | None:
-    """What people do with a machine by other means than Move Lot: create, on, off, snapshot, delete."""
-    act, name = str(fields["act"]), str(fields["name"])
-    machine = next((m for m in world.machines if m.name == name), None)
-    if act == "create":
-        return _create(world, name, fields, now)
-    if machine is None:
-        raise ActionError(404, "ResourceMissingAtURI", f"There is no machine {name}.")
-    before = machine.power, list(machine.snapshots)
-    match act:
-        case "on" | "off":
-            machine.power = act.capitalize()
-        case "snapshot":
-            machine.snapshots.append(str(fields["snapshot"]))
-        case "delete":
-            world.machines.remove(machine)
-        case _:
-            raise ActionError(400, "PropertyValueNotInList", f"There is no act {act}; there are {', '.join(ACTS)}.")
-    try:
-        _within_limits(world, now)
-    except ActionError:
-        machine.power, machine.snapshots = before
-        raise
-    return machine
-
-
-def _create(world: World, name: str, fields: dict[str, object], now: float) -> Machine:
-    store = next((s for s in world.datastores if s.name == fields["datastore"]), None)
-    if store is None or any(machine.name == name for machine in world.machines):
-        raise ActionError(409, "ResourceInUse", f"{name} cannot be made there.")
-    sizes = [int(str(size)) for size in fields["disks"]]  # type: ignore[attr-defined]
-    disks = [
-        Disk(f"{name}-{n}", f"{name} disk {n}", size, [(0.0, store.id)], "steady", 20, 15, 8)
-        for n, size in enumerate(sizes, start=1)
-    ]
-    made = Machine(name, str(fields["host"]), "Linux 6.1", "10.40.20.250", disks, power="Off")
-    world.machines.append(made)
-    try:
-        _within_limits(world, now)
-    except ActionError:
-        world.machines.remove(made)
-        raise
-    return made
-
-
-def _within_limits(world: World, now: float) -> None:
+def within_limits(world: World, now: float) -> None:
     """Refuse what a set has no volume, or its pool no room, left for."""
     for volume in world.volumes:
         if volume.kind != "set":

@@ -8,9 +8,6 @@ from dataclasses import dataclass
 
 from movelot_standins.model import Datastore, Disk, Machine, Volume, World
 
-# What a thin snapshot holds of its disk, on average.
-SNAPSHOT_SHARE = 0.04
-
 
 @dataclass(frozen=True)
 class Member:
@@ -46,8 +43,9 @@ def _of_machine(machine: Machine, disks: list[Disk]) -> Iterator[Member]:
     for disk in disks:
         yield _member("Disk", machine, disk.name, disk.size_bytes, disk.size_bytes, disk.id)
         for snapshot in machine.snapshots:
-            held = int(disk.size_bytes * SNAPSHOT_SHARE)
-            yield _member("Snapshot", machine, f"{disk.name} {snapshot}", disk.size_bytes, held, disk.id)
+            if disk.id in snapshot.held:
+                name, held = f"{disk.name} {snapshot.name}", snapshot.held[disk.id]
+                yield _member("Snapshot", machine, name, disk.size_bytes, held, disk.id)
     if machine.power == "On" and machine.disks and machine.disks[0] in disks:
         # The swap lies where the machine's first disk does, and is thick.
         yield _member("Swap", machine, f"{machine.name} swap", machine.memory_bytes, machine.memory_bytes, "")

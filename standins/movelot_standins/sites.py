@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import zlib
+
 from movelot_standins.fibre_channel import FRAME_BYTES, PROTOCOL, wwpn_of
 from movelot_standins.model import (
     GIB,
@@ -159,4 +161,6 @@ def add_machines(
             Disk(f"{name}-{n}", f"{name} disk {n}", gib * GIB, [(0.0, ids[store])], shape, read, write, kib)
             for n, (store, gib, shape, read, write, kib) in enumerate(disks, start=1)
         ]
+        for disk in held:
+            disk.written_share = 0.3 + 0.06 * (zlib.crc32(disk.id.encode()) % 10)
         world.machines.append(Machine(name, hosts[number % len(hosts)], os, f"{network}.{11 + number}", held))

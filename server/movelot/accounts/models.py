@@ -87,3 +87,18 @@ class ApiToken(models.Model):
 
     def __str__(self) -> str:
         return f"token {self.name} of {self.person}"
+
+
+class SavedView(models.Model):
+    """The filters and order of a list that a person keeps under a name, as its address has them."""
+
+    person = models.ForeignKey(User, on_delete=models.CASCADE, related_name="saved_views")
+    page = models.CharField(max_length=40)
+    name = models.CharField(max_length=60)
+    query = models.CharField(max_length=500, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["person", "page", "name"], name="saved_view_once")]
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.page}"

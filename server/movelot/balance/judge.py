@@ -12,8 +12,8 @@ from movelot.balance.findings.over_fill import OverFillEvidence, OverFillKind
 from movelot.balance.findings.slow_pool import SlowPoolEvidence, SlowPoolKind
 from movelot.balance.plans import ClearPlan, clear_plan, plan_name
 from movelot.findings.base import Found, Subject
-from movelot.findings.judging import Judge, keep, let_go
-from movelot.inventory.changes import Aspect
+from movelot.findings.judging import Judge, keep, kept, let_go
+from movelot.inventory.changes import Aspect, Change, tell
 from movelot.inventory.known_groups import (
     WEEKDAY,
     GroupFigures,
@@ -56,13 +56,21 @@ class GroupJudge(Judge):
         board, stacks = board_documents(found)
         keep(board_name(group.pk), version, board)
         keep(stacks_name(group.pk), version, stacks)
-        keep(figures_name(group.pk), version, asdict(GroupFigures.of(found)))
+        _keep_figures(group, version, found)
         plan = clear_plan(found)
         keep(f"slowest-{group.pk}", version, _slowest(found))
         history = growth_of(found.store_keys)
         growth = {n: growth_bytes_per_day(*history[key]) for n, key in enumerate(found.store_keys)}
         keep(growth_name(group.pk), version, {found.store_keys[n]: slope for n, slope in growth.items()})
         return [*_over_fill(found, growth, plan), *_slow_pools(found, plan)]
+
+
+def _keep_figures(group: BalanceGroup, version: str, found: KnownGroup) -> None:
+    """Keep what others ask of the group; those who judge by its pools' peaks are told where these are other ones."""
+    figures, before = GroupFigures.of(found), kept(figures_name(group.pk))
+    keep(figures_name(group.pk), version, asdict(figures))
+    if before is None or GroupFigures.read(before.document).peak_ms != figures.peak_ms:
+        tell([Change(Aspect.PEAKS, "group", group.pk)])
 
 
 def _over_fill(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from ipaddress import ip_interface
 from typing import Any
 
@@ -161,17 +162,32 @@ def _machine(member: Resource, address: str = "") -> Row:
         "os": member["OperatingSystem"],
         "address": member["Address"],
         "power": member["PowerState"],
+        "processors": member.get("Processors", 0),
+        "memory_bytes": member.get("MemoryBytes", 0),
+        "home": member.get("Home", ""),
+        "snapshots": [_snapshot(each, member.get("Standing", "")) for each in member.get("Snapshots", [])],
         "disks": [
             {
                 "identity": each["Id"],
                 "name": each["Name"],
                 "size_bytes": each["CapacityBytes"],
+                "written_bytes": each.get("WrittenBytes"),
                 "datastore": each["Datastore"],
                 "raw_serial": each.get("RawSerial", ""),
                 "shared": each.get("Shared", False),
             }
             for each in member["Disks"]
         ],
+    }
+
+
+def _snapshot(member: Resource, standing: str) -> Row:
+    return {
+        "name": member["Name"],
+        "parent": member["Parent"],
+        "taken_at": datetime.fromisoformat(member["Taken"]),
+        "standing": member["Name"] == standing,
+        "held": {str(each["Id"]): int(each["HeldBytes"]) for each in member["Disks"]},
     }
 
 

@@ -6,6 +6,7 @@ Checked before anything is stored, so that a device that answers nonsense is mar
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Any
 
 from django.db import models
@@ -24,6 +25,7 @@ from movelot.inventory.models import (
     Initiator,
     KnownTarget,
     Machine,
+    MachineSnapshot,
     Mount,
     Offer,
     Path,
@@ -58,10 +60,11 @@ ENTRIES: dict[str, tuple[type[models.Model], tuple[str, ...]]] = {
     "ways": (Path, ("port", "portal")),
 }
 # Lists in a row whose entries have named fields.
-NAMED: dict[str, type[models.Model]] = {"extents": Extent}
+NAMED: dict[str, type[models.Model]] = {"extents": Extent, "snapshots": MachineSnapshot}
 LINKS = {"pool_uri": "pools", "volume_uri": "volumes"}
 TYPES: tuple[tuple[type[models.Field[Any, Any]], type | tuple[type, ...]], ...] = (
     (models.BooleanField, bool),
+    (models.DateTimeField, datetime),
     (models.FloatField, (int, float)),
     (models.IntegerField, int),
     (models.CharField, str),

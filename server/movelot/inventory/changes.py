@@ -29,8 +29,14 @@ class Aspect(StrEnum):
     LOAD = "load"
     # What people said: labels, policies. No reading changes it.
     SAID = "said"
+    # The latency of pools at their slowest hours, as judged from the groups on them.
+    PEAKS = "peaks"
     # Which disks may be where by their policies, as judged from all others.
     POLICY = "policy"
+
+
+# What is told of the whole and of no device.
+OF_THE_WHOLE = (Aspect.SAID, Aspect.PEAKS, Aspect.POLICY)
 
 
 @dataclass(frozen=True)
@@ -45,7 +51,7 @@ class Change:
     @property
     def parts(self) -> list[str]:
         """The versions that it outdates."""
-        if self.aspect in (Aspect.SAID, Aspect.POLICY):
+        if self.aspect in OF_THE_WHOLE:
             return [str(self.aspect)]
         owner = f"cluster-{self.cluster}" if self.kind == "host" else "arrays"
         return [str(self.aspect), f"{self.aspect}-{owner}"]

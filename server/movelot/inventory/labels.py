@@ -73,6 +73,19 @@ def put_labels(kind: str, rows: Sequence[tuple[int, str, str]]) -> None:
     people_said(kind, 0)
 
 
+def change_labels(kind: str, keys: Sequence[int], add: Iterable[str], remove: Iterable[str]) -> None:
+    """Give things labels and take others from them: all or none. LabelError of core for a text that is no label.
+
+    A key that a thing has gets the new value.
+    """
+    given, taken = core.parse_labels(add), core.parse_labels(remove)
+    with transaction.atomic():
+        for label in taken:
+            rows = Label.objects.filter(content_type=_type(kind), object_id__in=keys)
+            rows.filter(key=label.key, value=label.value).delete()
+        put_labels(kind, [(key, label.key, label.value) for key in keys for label in given])
+
+
 def labelled(text: str, most: int) -> dict[str, list[int]]:
     """Primary keys of things with a label that ``text`` names, by kind; so many at most.
 

@@ -18,7 +18,7 @@ from typing import Any
 from django.db import IntegrityError, transaction
 
 from movelot.inventory.models import Datastore, Device
-from movelot.lots.models import Hold, HoldBook, Lot, Step
+from movelot.lots.models import Hold, HoldBook, Lot, LotThing, Step
 from movelot.lots.steps.base import StepKind, StepProblem
 from movelot.lots.steps.touches import Room, Touched
 from movelot.lots.stored import kind_of_step
@@ -43,7 +43,9 @@ def hold(lot: Lot) -> None:
     held = set(Hold.objects.filter(lot=lot, device__isnull=False).values_list("device_id", flat=True))
     Hold.objects.filter(lot=lot, device=None).delete()
     rows = [Hold(device_id=device, lot=lot) for device in devices if device not in held]
-    rows += [Hold(lot=lot, thing=t.thing, name=str(t)[:340], alone=t.alone) for t in things_of(left)]
+    things = things_of(left)
+    rows += [Hold(lot=lot, thing=t.thing, name=str(t)[:340], alone=t.alone) for t in things]
+    LotThing.objects.bulk_create([LotThing(lot=lot, thing=t.thing) for t in things], ignore_conflicts=True)
     try:
         with transaction.atomic():
             Hold.objects.bulk_create(rows)

@@ -104,6 +104,19 @@ class Hold(models.Model):
         return f"{self.thing or f'device {self.device_id}'} for lot {self.lot_id}"
 
 
+class LotThing(models.Model):
+    """A thing that a lot worked on, as ``Touched`` names it; it stays when the lot has ended, as its history."""
+
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="things")
+    thing = models.CharField(max_length=340, db_index=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["lot", "thing"], name="lot_thing_once")]
+
+    def __str__(self) -> str:
+        return f"{self.thing} in lot {self.lot_id}"
+
+
 class HoldBook(models.Model):
     """One row, locked while a lot takes what it holds: two that start at once do so one after the other."""
 

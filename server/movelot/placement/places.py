@@ -35,7 +35,7 @@ def places() -> list[Place]:
     pools = {pool.pk: pool for pool in Pool.objects.select_related("device")}
     volumes = _volumes()
     labels, of_pools = labels_by_thing("datastore"), labels_by_thing("pool")
-    clusters, ways, peaks = _clusters(), _ways(), _peaks()
+    clusters, ways, peaks = _clusters(), _ways(), pool_peaks()
     found = []
     for store in Datastore.objects.select_related("membership").order_by("name", "pk"):
         pool, volume = pools.get(beneath.get(store.pk, 0)), volumes.get(store.pk)
@@ -136,7 +136,7 @@ def _joined(one: Way | None, other: Way) -> Way:
     return other if one is None else Way(min(one.paths, other.paths), tuple(sorted({*one.weak, *other.weak})))
 
 
-def _peaks() -> dict[int, float]:
+def pool_peaks() -> dict[int, float]:
     """The latency of each pool at its slowest hour, the worst of what the groups on it were judged by."""
     names = [figures_name(key) for key in BalanceGroup.objects.values_list("pk", flat=True)]
     found: dict[int, float] = {}

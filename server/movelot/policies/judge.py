@@ -16,7 +16,7 @@ from movelot.findings.judging import Judge, keep, let_go
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import Aspect, Change, tell
 from movelot.inventory.known_groups import KnownGroup, known_group
-from movelot.inventory.models import BalanceGroup, Compliance, PolicyPlace
+from movelot.inventory.models import BalanceGroup, Compliance, PastCompliance, PolicyPlace
 from movelot.inventory.versions import renew, version
 from movelot.placement.kept_places import NAME as PLACES
 from movelot.placement.kept_places import keep_places
@@ -38,7 +38,7 @@ class PolicyJudge(Judge):
     """One scope: a label or a policy may touch any disk."""
 
     name = "policies"
-    aspects = frozenset({Aspect.FABRIC, Aspect.SPACE, Aspect.LOAD, Aspect.SAID})
+    aspects = frozenset({Aspect.FABRIC, Aspect.SPACE, Aspect.PEAKS, Aspect.SAID})
 
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         policies = policies_in_force()
@@ -69,8 +69,13 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
     """
     changed = _keep_places(fits)
     columns = "policy_id", "state", "because", "reason"
-    before = {disk: told for disk, *told in Compliance.objects.values_list("disk_id", *columns)}
+    stored = Compliance.objects.values_list("disk_id", "since", *columns)
+    began = dict[int, datetime]()
+    before = dict[int, list[Any]]()
+    for disk, since, *told in stored:
+        began[disk], before[disk] = since, told
     rows, moved = list[dict[str, Any]](), list[dict[str, Any]]()
+    past = list[dict[str, Any]]()
     for had in disks:
         state, reason = stands(fits[had.policy or 0].get(had.store or 0))
         told = [had.policy, str(state), str(had.because), reason]
@@ -78,7 +83,12 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
         if old != told:
             row = {"disk_id": had.disk, **dict(zip(columns, told, strict=True)), "since": moment}
             # Since when stays for as long as it stands so to the same policy.
-            (rows if old is None or old[:2] != told[:2] else moved).append(row)
+            other = old is None or old[:2] != told[:2]
+            (rows if other else moved).append(row)
+            if old is not None and other:
+                past.append(_past(had.disk, old, began[had.disk], moment))
+    past += [_past(disk, old, began[disk], moment) for disk, old in before.items()]
+    insert(PastCompliance, past)
     Compliance.objects.filter(disk__in=before).delete()
     insert(Compliance, rows, (*columns, "since"))
     insert(Compliance, moved, columns)
@@ -86,6 +96,12 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
         return False
     tell([Change(Aspect.POLICY, "policy", 0)])
     return True
+
+
+def _past(disk: int, told: Sequence[Any], since: datetime, until: datetime) -> dict[str, Any]:
+    """How a disk stood until now, as a row."""
+    policy, state, _because, reason = told
+    return {"disk_id": disk, "policy_id": policy, "state": state, "reason": reason, "since": since, "until": until}
 
 
 def _keep_places(fits: Fits) -> bool:

@@ -17,6 +17,7 @@ def _routes() -> Sequence[URLPattern]:
         CellView,
         EffectView,
         ExportView,
+        GiveManyView,
         GivenView,
         GiveView,
         ImportView,
@@ -32,6 +33,7 @@ def _routes() -> Sequence[URLPattern]:
         path("policies/<int:pk>/", PolicyView.as_view()),
         path("policies/<int:pk>/places/<int:store>/", CellView.as_view()),
         path("policies/<int:pk>/given/", GiveView.as_view()),
+        path("policies/given/", GiveManyView.as_view()),
         path("policies/given/<int:pk>/", GivenView.as_view()),
     ]
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from movelot.inventory.changes import people_said
-from movelot.inventory.models import Policy, PolicyVersion
+from movelot.inventory.models import Disk, GivenPolicy, Machine, Policy, PolicyVersion
 from movelot.placement.policies import asked_by
 from movelot_core.placement.policies import Policy as Asked
 
@@ -26,6 +28,20 @@ def ask_from_now_on(policy: Policy, asked: Asked, note: str, by: str) -> Asked:
         policy.save()
         _keep(policy, asked, note, by)
     return before
+
+
+def give_to_many(policy: Policy | None, machines: Sequence[Machine], disks: Sequence[Disk], by: str) -> None:
+    """Give machines and single disks a policy, or take from them what was given to each alone.
+
+    Called in a transaction.
+    """
+    GivenPolicy.objects.filter(machine__in=machines).delete()
+    GivenPolicy.objects.filter(disk__in=disks).delete()
+    if policy is not None:
+        rows = [GivenPolicy(policy=policy, machine=machine, by=by) for machine in machines]
+        rows += [GivenPolicy(policy=policy, disk=disk, by=by) for disk in disks]
+        GivenPolicy.objects.bulk_create(rows)
+    people_said("policy", policy.pk if policy else 0)
 
 
 def _keep(policy: Policy, asked: Asked, note: str, by: str) -> None:

@@ -38,7 +38,7 @@ from movelot.policies.answers import (
     policy_answer,
 )
 from movelot.policies.documents import ImportedPolicy, as_yaml, read_yaml, take_in
-from movelot.policies.storing import ask_from_now_on, make_policy
+from movelot.policies.storing import ask_from_now_on, give_to_many, make_policy
 from movelot.preconditions import IF_MATCH, ChangedSince, demand, etag, seen_by
 from movelot.problems import Problem
 from movelot_core.errors import CoreError
@@ -47,6 +47,7 @@ from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.policies import read_policy
 
 UNCHANGED = "Nothing was stored."
+MANY_MAX = 5000
 
 
 class PoliciesSerializer(DataclassSerializer[PoliciesAnswer]):
@@ -255,6 +256,37 @@ class GiveView(APIView):
             people_said("policy", policy.pk)
         tell(request, f"policy of {scope} {which[scope]}", before.policy.name if before else None, policy.name)
         return _answer(policy)
+
+
+class GiveManyForm(serializers.Serializer[Any]):
+    """A policy for machines and single disks; none takes away what was given to these alone."""
+
+    policy = serializers.IntegerField(allow_null=True, min_value=1)
+    machines = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=MANY_MAX, default=list)
+    disks = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=MANY_MAX, default=list)
+
+
+class GivenCount(serializers.Serializer[Any]):
+    """How many machines and disks it was given to, or taken from."""
+
+    count = serializers.IntegerField()
+
+
+class GiveManyView(APIView):
+    """A policy for many machines and disks by selection: all of them, or none."""
+
+    @extend_schema(operation_id="policies_given_many", request=GiveManyForm, responses=GivenCount)
+    def post(self, request: Request) -> Response:
+        values = _read(GiveManyForm, request)
+        with transaction.atomic():
+            rows = Policy.objects.select_for_update().filter(retired_at=None)
+            policy = get_object_or_404(rows, pk=values["policy"]) if values["policy"] else None
+            machines = list(Machine.objects.filter(pk__in=values["machines"]).order_by("name"))
+            disks = list(Disk.objects.filter(pk__in=values["disks"]).order_by("name"))
+            give_to_many(policy, machines, disks, person(request).username)
+        names = [*(machine.name for machine in machines), *(disk.name for disk in disks)]
+        tell(request, f"policy of {len(names)} chosen", None, {"policy": policy.name if policy else None, "of": names})
+        return Response({"count": len(names)})
 
 
 def _target(scope: str, text: str) -> Any:

@@ -6,7 +6,6 @@ WWPN is found with and without them, and no form of a SCSI or NVMe name before a
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -31,12 +30,11 @@ from movelot.inventory.models import (
     Portal,
     Volume,
 )
+from movelot.inventory.search import in_one_form
 from movelot.trace.chain import Link, link_of, rows_of
 
 FOUND_MAX = 10
 TEXT_MAX = 64
-# The forms of SCSI and NVMe names, which hosts put before the serial.
-DEVICE_ID_FORM = re.compile(r"^(naa|eui|nguid|uuid)\.", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -85,11 +83,6 @@ KINDS = (
     Searched("port", HostPort, ("name", "network")),
     Searched("portal", Portal, ("name", "network", "host_name")),
 )
-
-
-def in_one_form(text: str) -> str:
-    """How a text is compared."""
-    return DEVICE_ID_FORM.sub("", text.strip()).lower().replace(":", "")
 
 
 def _having(rows: QuerySet[Any], columns: Iterable[str], wanted: str) -> QuerySet[Any]:

@@ -646,6 +646,142 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Machines with what their disks come to. */
+        get: operations["machines_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A machine. */
+        get: operations["machines_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/clusters/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The names of all clusters, for filters. */
+        get: operations["machines_clusters_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/csv/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All machines that the filters take, as CSV. */
+        get: operations["machines_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/datastores/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Datastores. */
+        get: operations["machines_datastores_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/hosts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Hosts. */
+        get: operations["machines_hosts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/labels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Labels of many machines at once: all of them, or none. */
+        post: operations["machines_labels_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/volumes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Volumes, without those that live in volume sets: these go with their machines. */
+        get: operations["machines_volumes_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/network/components/": {
         parameters: {
             query?: never;
@@ -979,6 +1115,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/policies/given/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A policy for many machines and disks by selection: all of them, or none. */
+        post: operations["policies_given_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/policies/given/{id}/": {
         parameters: {
             query?: never;
@@ -1067,6 +1220,41 @@ export interface paths {
         post?: never;
         /** @description Put a finding off until later, with a note, or take that back. */
         delete: operations["rounds_findings_acknowledged_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/saved-views/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One's own views of a page, by name; keeping one more, or another one under a name that is there. */
+        get: operations["saved_views_list"];
+        put?: never;
+        /** @description One's own views of a page, by name; keeping one more, or another one under a name that is there. */
+        post: operations["saved_views_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/saved-views/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One view: letting it go. */
+        delete: operations["saved_views_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1472,6 +1660,23 @@ export interface components {
             kind: string;
             name: string;
         };
+        /** @description A datastore with what it holds; ``fill`` is the share of it that is used. */
+        DatastoreRow: {
+            id: number;
+            name: string;
+            pool: string;
+            array: string;
+            /** Format: int64 */
+            capacity_bytes: number;
+            /** Format: int64 */
+            free_bytes: number;
+            /** Format: double */
+            fill: number | null;
+            disks: number;
+            disk_bytes: number;
+            snapshot_bytes: number;
+            hosts: number;
+        };
         DetachDraft: {
             form: components["schemas"]["DetachForm"];
             lot: components["schemas"]["LotDetail"];
@@ -1733,6 +1938,12 @@ export interface components {
             scope: components["schemas"]["ScopeEnum"];
             target: string;
         };
+        /** @description A policy for machines and single disks; none takes away what was given to these alone. */
+        GiveManyFormRequest: {
+            policy: number | null;
+            machines?: number[];
+            disks?: number[];
+        };
         GivenAnswer: {
             id: number;
             scope: components["schemas"]["GivenScope"];
@@ -1740,6 +1951,10 @@ export interface components {
             by: string;
             /** Format: date-time */
             at: string;
+        };
+        /** @description How many machines and disks it was given to, or taken from. */
+        GivenCount: {
+            count: number;
         };
         GrantRow: {
             pool: number;
@@ -1777,6 +1992,18 @@ export interface components {
         };
         Hits: {
             hits: components["schemas"]["Link"][];
+        };
+        /** @description A host with what its machines come to. */
+        HostRow: {
+            id: number;
+            name: string;
+            cluster: string;
+            machines: number;
+            running: number;
+            processors: number;
+            memory_bytes: number;
+            provisioned_bytes: number;
+            datastores: number;
         };
         ImportAnswer: {
             dry_run: boolean;
@@ -1876,6 +2103,17 @@ export interface components {
             ended_at: string | null;
         };
         JobResult: components["schemas"]["DevicesRead"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["Taken"];
+        KeepViewFormRequest: {
+            page: string;
+            name: string;
+            query: string;
+        };
+        KeptView: {
+            id: number;
+            page: string;
+            name: string;
+            query: string;
+        };
         Labels: {
             labels: string[];
         };
@@ -1967,6 +2205,13 @@ export interface components {
             by_hand: boolean;
             acts: components["schemas"]["Act"][];
         };
+        LotOfMachine: {
+            id: number;
+            title: string;
+            state: string;
+            /** Format: date-time */
+            at: string | null;
+        };
         LotReached: {
             lot: number;
             state: string;
@@ -1987,6 +2232,79 @@ export interface components {
             steps_done: number;
             undoes: number | null;
             undone_by: number | null;
+        };
+        MachineAnswer: {
+            id: number;
+            name: string;
+            host_id: number;
+            host: string;
+            cluster: string;
+            /** Format: date-time */
+            since: string;
+            power: string;
+            os: string;
+            address: string;
+            processors: number;
+            memory_bytes: number;
+            home: string;
+            given: number | null;
+            disks: components["schemas"]["MachineDisk"][];
+            snapshots: components["schemas"]["SnapshotAnswer"][];
+            lots: components["schemas"]["LotOfMachine"][];
+        };
+        MachineDisk: {
+            id: number;
+            name: string;
+            size_bytes: number;
+            written_bytes: number | null;
+            datastore_id: number | null;
+            datastore: string;
+            raw: boolean;
+            pinned: boolean;
+            given: number | null;
+            policy: string;
+            because: string;
+            state: string;
+            reason: string;
+            /** Format: date-time */
+            since: string | null;
+            /** Format: double */
+            peak_iops: number;
+            past: components["schemas"]["PastState"][];
+        };
+        MachineRow: {
+            id: number;
+            name: string;
+            host: string;
+            host_id: number;
+            cluster: string;
+            power: string;
+            processors: number;
+            memory_bytes: number;
+            disks: number | null;
+            provisioned_bytes: number | null;
+            written_bytes: number | null;
+            snapshots: number | null;
+            snapshot_bytes: number | null;
+            /** Format: double */
+            peak_iops: number | null;
+            peak_hour: number | null;
+            /** Format: double */
+            latency_ms: number | null;
+            state: string;
+            out: number;
+            policies: string;
+            labels: string;
+        };
+        /** @description How many machines or disks were said something of. */
+        ManyAnswer: {
+            count: number;
+        };
+        /** @description Labels, as key=value, that machines get, and that are taken from them. */
+        ManyLabelsFormRequest: {
+            machines: number[];
+            add?: string[];
+            remove?: string[];
         };
         MeasuredRow: {
             subject_kind: string;
@@ -2105,6 +2423,21 @@ export interface components {
             /** @default true */
             dry_run: boolean;
         };
+        PaginatedDatastoreRowList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["DatastoreRow"][];
+        };
         PaginatedDiskList: {
             /** @example 123 */
             count: number;
@@ -2135,6 +2468,21 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["Entry"][];
         };
+        PaginatedHostRowList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["HostRow"][];
+        };
         PaginatedLotSummaryList: {
             /** @example 123 */
             count: number;
@@ -2150,6 +2498,36 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["LotSummary"][];
         };
+        PaginatedMachineRowList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["MachineRow"][];
+        };
+        PaginatedVolumeRowList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["VolumeRow"][];
+        };
         Part: {
             text: string;
             /** Format: double */
@@ -2158,6 +2536,15 @@ export interface components {
         PasswordRequest: {
             old: string;
             new: string;
+        };
+        PastState: {
+            policy: string;
+            state: string;
+            reason: string;
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
         };
         PathsAnswer: {
             cluster: string;
@@ -2480,6 +2867,16 @@ export interface components {
             /** Format: double */
             ceiling_ms: number;
         };
+        SnapshotAnswer: {
+            id: number;
+            name: string;
+            parent: string;
+            /** Format: date-time */
+            taken_at: string | null;
+            standing: boolean;
+            disks: number;
+            held_bytes: number;
+        };
         Stack: {
             id: number;
             name: string;
@@ -2666,6 +3063,23 @@ export interface components {
          * @enum {string}
          */
         VersionEnum: "NFSv4_1" | "NFSv3";
+        /** @description A volume, file system or volume set with what it holds of its pool; ``held`` is the share of its size. */
+        VolumeRow: {
+            id: number;
+            name: string;
+            array: string;
+            pool: string;
+            kind: string;
+            thin: boolean;
+            /** Format: int64 */
+            size_bytes: number;
+            /** Format: int64 */
+            allocated_bytes: number;
+            /** Format: double */
+            held: number | null;
+            datastore: string;
+            raw: number;
+        };
         Way: {
             host: string;
             host_id: number;
@@ -4378,6 +4792,281 @@ export interface operations {
             };
         };
     };
+    machines_list: {
+        parameters: {
+            query?: {
+                cluster?: string;
+                datastore?: string;
+                host?: string;
+                label?: string;
+                /** @description One of name, host, cluster, power, processors, memory_bytes, disks, provisioned_bytes, written_bytes, snapshots, snapshot_bytes, peak_iops, peak_hour, latency_ms, state, out, policies, labels; with - before it the other way round. */
+                ordering?: string;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                policy?: number;
+                power?: string;
+                /**
+                 * @description * `in policy` - in policy
+                 *     * `out of policy` - out of policy
+                 *     * `not judged` - not judged
+                 *     * `no policy` - no policy
+                 */
+                state?: "in policy" | "no policy" | "not judged" | "out of policy";
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedMachineRowList"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_clusters_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_datastores_list: {
+        parameters: {
+            query?: {
+                /** @description One of name, pool, array, capacity_bytes, free_bytes, fill, disks, disk_bytes, snapshot_bytes, hosts; with - before it the other way round. */
+                ordering?: string;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedDatastoreRowList"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_hosts_list: {
+        parameters: {
+            query?: {
+                /** @description One of name, cluster, machines, running, processors, memory_bytes, provisioned_bytes, datastores; with - before it the other way round. */
+                ordering?: string;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedHostRowList"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_labels_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyLabelsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_volumes_list: {
+        parameters: {
+            query?: {
+                /** @description One of name, array, pool, kind, size_bytes, allocated_bytes, held, datastore, raw; with - before it the other way round. */
+                ordering?: string;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedVolumeRowList"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     network_components_list: {
         parameters: {
             query?: {
@@ -5154,6 +5843,38 @@ export interface operations {
             };
         };
     };
+    policies_given_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveManyFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenCount"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     policies_given_destroy: {
         parameters: {
             query?: never;
@@ -5338,6 +6059,97 @@ export interface operations {
         };
     };
     rounds_findings_acknowledged_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saved_views_list: {
+        parameters: {
+            query: {
+                page: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptView"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saved_views_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepViewFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptView"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saved_views_destroy: {
         parameters: {
             query?: never;
             header?: never;

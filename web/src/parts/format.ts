@@ -42,6 +42,11 @@ export const formatDate = (iso: string): string =>
     minute: "2-digit",
   });
 
+/** A day so long ago that its time says nothing and its year does. */
+const formatLongAgo = (iso: string): string =>
+  new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
+const LONG_AGO_SECONDS = 180 * 86_400;
+
 /** A day in words: “Tuesday 24 November”. */
 export const formatDay = (day: Date): string =>
   day.toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" });
@@ -52,9 +57,10 @@ export const formatClock = (iso: string): string => new Date(iso).toLocaleTimeSt
 /** The reader's own time zone, for what is said of hours at the site. */
 export const readersZone = (): string => Intl.DateTimeFormat().resolvedOptions().timeZone;
 
-/** A moment relative to `now` within a day, else dated. */
+/** A moment relative to `now` within a day, else dated; with its year once that is long ago. */
 export function formatMoment(iso: string, now: Date): string {
   const seconds = (now.getTime() - new Date(iso).getTime()) / 1000;
+  if (seconds >= LONG_AGO_SECONDS) return formatLongAgo(iso);
   if (seconds >= 86_400) return formatDate(iso);
   return seconds < 1 ? "just now" : `${formatSeconds(seconds)} ago`;
 }

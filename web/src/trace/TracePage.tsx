@@ -13,7 +13,7 @@ import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
-import { Labels } from "./Labels";
+import { Labels } from "../parts/Labels";
 import { NAMES } from "./names";
 import { TraceDrawing } from "./TraceDrawing";
 import { WaysTable } from "./WaysTable";

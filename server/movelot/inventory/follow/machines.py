@@ -8,13 +8,16 @@ from operator import itemgetter
 
 from movelot.inventory.bulk import insert
 from movelot.inventory.follow.rows import PROVISIONAL
+from movelot.inventory.follow.snapshots import follow_snapshots
 from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Machine, MachineListing, MachinePlacement
 from movelot.inventory.readings import HostReading, Row
 
 # What is known of a machine by its name alone: it came from a file, or was labelled before machines had identities.
 BY_NAME = "name:"
-MACHINE_FIELDS = ("name", "os", "address", "power", "gone_at")
-DISK_FIELDS = ("name", "machine_id", "size_bytes", "raw_serial", "shared", "gone_at")
+MACHINE_FIELDS = ("name", "os", "address", "power", "processors", "memory_bytes", "home", "gone_at")
+# What files and older hosts do not tell of a machine.
+UNTOLD = {"processors": 0, "memory_bytes": 0, "home": ""}
+DISK_FIELDS = ("name", "machine_id", "size_bytes", "written_bytes", "raw_serial", "shared", "gone_at")
 
 
 def follow_machines(told: Sequence[tuple[Device, HostReading]], moment: datetime) -> None:
@@ -33,6 +36,7 @@ def follow_machines(told: Sequence[tuple[Device, HostReading]], moment: datetime
     place_machines(_list_machines(listed, [device.pk for device, _ in told]), moment)
     disks = [(machines[identity], disk) for identity, (_, row) in rows.items() for disk in row["disks"]]
     _follow_disks(disks, machines.values(), moment)
+    follow_snapshots({machines[identity]: row.get("snapshots", []) for identity, (_, row) in rows.items()})
 
 
 def _adopt(rows: Mapping[str, tuple[int, Row]]) -> None:
@@ -57,6 +61,7 @@ def _keep_machines(rows: Mapping[str, Row]) -> dict[str, int]:
     known = {identity: values for identity, *values in there.values_list("identity", *MACHINE_FIELDS)}
     news = []
     for identity, row in rows.items():
+        row = {**UNTOLD, **row}
         told = {"gone_at": None, **{name: row[name] for name in MACHINE_FIELDS if name != "gone_at"}}
         if known.get(identity) != [told[name] for name in MACHINE_FIELDS]:
             news.append({"identity": identity, **told})

@@ -31,9 +31,19 @@ from movelot.inventory.models.machines import (
     Machine,
     MachineListing,
     MachinePlacement,
+    MachineSnapshot,
     Mount,
+    SnapshotPart,
 )
-from movelot.inventory.models.policies import Compliance, GivenPolicy, Policy, PolicyPlace, PolicyVersion
+from movelot.inventory.models.policies import (
+    Compliance,
+    GivenPolicy,
+    PastCompliance,
+    Policy,
+    PolicyPlace,
+    PolicyVersion,
+)
+from movelot.inventory.models.summaries import MachineSummary
 
 __all__ = [
     "AdmittedInitiator",
@@ -65,9 +75,12 @@ __all__ = [
     "Machine",
     "MachineListing",
     "MachinePlacement",
+    "MachineSnapshot",
+    "MachineSummary",
     "Mount",
     "Offer",
     "OnDevice",
+    "PastCompliance",
     "Path",
     "PathSet",
     "Policy",
@@ -80,6 +93,7 @@ __all__ = [
     "Reading",
     "Retention",
     "Session",
+    "SnapshotPart",
     "Volume",
     "VolumeDay",
     "Zone",

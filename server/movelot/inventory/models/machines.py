@@ -88,6 +88,11 @@ class Machine(Durable):
     os = models.CharField(max_length=64)
     address = models.CharField(max_length=64)
     power = models.CharField(max_length=16)
+    # 0 where its host does not tell.
+    processors = models.PositiveIntegerField(default=0)
+    memory_bytes = models.BigIntegerField(default=0)
+    # The identity of the datastore that holds its own files; empty where its host does not tell.
+    home = models.CharField(max_length=64, blank=True)
     labels = GenericRelation(Label)
     searched = searched_by("name", "address", "identity")
 
@@ -139,6 +144,8 @@ class Disk(Durable):
     machine = models.ForeignKey(Machine, on_delete=models.CASCADE, related_name="disks")
     labels = GenericRelation(Label)
     size_bytes = models.BigIntegerField()
+    # What its guest has written of it; null where its host does not tell.
+    written_bytes = models.BigIntegerField(null=True)
     pinned = models.BooleanField(default=False)
     # The serial of the volume that a raw disk is, and whether other machines have it too; empty for any other disk.
     raw_serial = models.CharField(max_length=64, blank=True, db_index=True)
@@ -174,3 +181,34 @@ class DiskPlacement(models.Model):
 
     def __str__(self) -> str:
         return f"{self.disk} on {self.datastore}"
+
+
+class MachineSnapshot(models.Model):
+    """A machine as it was at a moment, as its host lists it; ``standing`` is the one that its disks go on from."""
+
+    machine = models.ForeignKey(Machine, on_delete=models.CASCADE, related_name="snapshots")
+    name = models.CharField(max_length=128)
+    parent = models.CharField(max_length=128, blank=True)
+    taken_at = models.DateTimeField(null=True)
+    standing = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["taken_at", "pk"]
+        constraints = [models.UniqueConstraint(fields=["machine", "name"], name="snapshot_once_of_machine")]
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.machine_id}"
+
+
+class SnapshotPart(models.Model):
+    """The bytes that a snapshot holds of a disk, beside the disk on its datastore."""
+
+    snapshot = models.ForeignKey(MachineSnapshot, on_delete=models.CASCADE, related_name="parts")
+    disk = models.ForeignKey(Disk, on_delete=models.CASCADE, related_name="snapshot_parts")
+    held_bytes = models.BigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["snapshot", "disk"], name="snapshot_part_once")]
+
+    def __str__(self) -> str:
+        return f"{self.held_bytes} of {self.disk_id} in {self.snapshot_id}"

@@ -100,3 +100,20 @@ class Compliance(models.Model):
 
     def __str__(self) -> str:
         return f"{self.disk} {self.state} of {self.policy}"
+
+
+class PastCompliance(models.Model):
+    """How a disk stood to a policy for a while that is over."""
+
+    disk = models.ForeignKey(Disk, on_delete=models.CASCADE, related_name="past_compliance")
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="past_disks")
+    state = models.CharField(max_length=13)
+    reason = models.CharField(max_length=300, blank=True)
+    since = models.DateTimeField()
+    until = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-until", "-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.disk_id} was {self.state} of {self.policy_id}"

@@ -198,7 +198,7 @@ const Cells = memo(
               sx={{ p: 0 }}
               checked={chosen}
               onChange={onChoose}
-              slotProps={{ input: { "aria-label": `Choose ${chosenKey}` } }}
+              slotProps={{ input: { "aria-label": `Choose ${String(columns[0]?.value(row) ?? chosenKey)}` } }}
             />
           </td>
         )}

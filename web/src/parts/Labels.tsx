@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, unwrap } from "../api/client";
-import { ProblemAlert } from "../parts/ProblemAlert";
+import { ProblemAlert } from "./ProblemAlert";
 import { useSession } from "../shell/useSession";
 
 const LABELLED = new Set(["datastore", "pool", "machine", "disk"]);
