@@ -143,11 +143,12 @@ def parse_count(text: str) -> int:
     return int(text)
 
 
-def expand_names(pattern: str, count: int, taken: Collection[str]) -> list[str]:
+def expand_names(pattern: str, count: int, taken: Collection[str], noun: str = "datastore or volume") -> list[str]:
     """``count`` free names after ``pattern``: each run of # becomes a number of that many digits, ascending.
 
     Numbers whose name is taken are skipped. One name without # is taken as it is and has to be free; several without
-    # get a number behind a hyphen. Raises DatastoreNameError for names that a device would refuse, or that are taken.
+    # get a number behind a hyphen; ``noun`` is what they name. Raises DatastoreNameError for names that a device would
+    refuse, or that are taken.
 
     >>> expand_names("berth-##", 3, {"berth-02"})
     ['berth-01', 'berth-03', 'berth-04']
@@ -156,13 +157,14 @@ def expand_names(pattern: str, count: int, taken: Collection[str]) -> list[str]:
     """
     if "#" not in pattern:
         if count == 1:
-            return [_free(check_name(pattern), taken)]
+            return [_free(check_name(pattern, noun), taken, noun)]
         pattern = f"{pattern.strip()}-#"
     if len(_NUMBER.findall(pattern)) > 1:
         raise DatastoreNameError("name_pattern", "Only one run of # can become a number.", "Write it as berth-##.")
     names: list[str] = []
     for number in range(1, count + len(taken) + 1):
-        name = check_name(_NUMBER.sub(lambda run, n=number: f"{n:0{len(run[0])}d}", pattern))  # type: ignore[misc]
+        name = _NUMBER.sub(lambda run, n=number: f"{n:0{len(run[0])}d}", pattern)  # type: ignore[misc]
+        name = check_name(name, noun)
         if name not in taken:
             names.append(name)
         if len(names) == count:
@@ -170,11 +172,9 @@ def expand_names(pattern: str, count: int, taken: Collection[str]) -> list[str]:
     return names
 
 
-def _free(name: str, taken: Collection[str]) -> str:
+def _free(name: str, taken: Collection[str], noun: str) -> str:
     if name in taken:
-        raise DatastoreNameError(
-            "name_taken", f"A datastore or volume named {name} exists already.", "Choose another name."
-        )
+        raise DatastoreNameError("name_taken", f"A {noun} named {name} exists already.", "Choose another name.")
     return name
 
 

@@ -129,11 +129,11 @@ def listed(names: Sequence[str], most: int = 5) -> str:
     return " and ".join([", ".join(names[:-1]), names[-1]]) if len(names) > 1 else "".join(names)
 
 
-def check_name(text: str) -> str:
-    """``text`` if arrays and hosts alike take it as the name of a volume or datastore, else DatastoreNameError."""
+def check_name(text: str, noun: str = "datastore") -> str:
+    """``text`` if arrays and hosts alike take it as the name of such a thing, else DatastoreNameError."""
     name = text.strip()
     if not name:
-        raise DatastoreNameError("name_missing", "A datastore needs a name.", "Type a name such as berth-e.")
+        raise DatastoreNameError("name_missing", f"A {noun} needs a name.", "Type a name such as berth-e.")
     if len(name) > NAME_LENGTH_MAX:
         raise DatastoreNameError(
             "name_long", f"The name has {len(name)} characters; {NAME_LENGTH_MAX} is the most.", "Shorten it."

@@ -15,7 +15,7 @@ import pytest
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
-from movelot.inventory.models import Datastore, Device, Grant, HostDevice, Machine, Pool, Volume
+from movelot.inventory.models import Datastore, Device, Disk, Grant, HostDevice, Machine, Pool, Volume
 from movelot.lots import actions
 from movelot.lots.kinds import REGISTRY
 from movelot.lots.models import Lot, Step
@@ -27,6 +27,7 @@ TIB = {"size": "1 TiB"}
 # What differs from lot to lot: numbers and keys (a namespace's is its LUN), and whose turn among controllers it was;
 # then what a host keeps of devices beyond what it tells of them.
 COUNTED = {"tasks", "counter", "started", "pace", "id", "mac", "controller", "description", "key", "digest"}
+COUNTED |= {"uuid", "taken"}
 TOLD_OF_DEVICES = {"known", "path_policy", "limits"}
 
 
@@ -77,7 +78,7 @@ FIRST = "that of the first step"
 
 @dataclass(frozen=True)
 class Case:
-    """A lot, and at which of the actions of which device the fault strikes."""
+    """A lot, and at which of the actions of which device the fault strikes; ``final`` where nothing undoes it."""
 
     what: str
     kind: str
@@ -85,6 +86,7 @@ class Case:
     device: str
     nth: int
     prepare: Callable[[StandIns, User], object] = field(default=lambda standins, user: None)
+    final: bool = False
 
 
 def volume(name: str) -> int:
@@ -99,6 +101,15 @@ def switched_off(standins: StandIns, user: User) -> None:
     """A volume is taken from a machine only while it is off."""
     standins.control("machine", act="off", name="payroll")
     reread(Device.objects.all())
+
+
+def snapshot_taken(standins: StandIns, user: User) -> None:
+    standins.control("machine", act="snapshot", name="payroll", snapshot="before the upgrade")
+    reread(Device.objects.all())
+
+
+def payroll() -> int:
+    return Machine.objects.get(name="payroll").pk
 
 
 def logged_out(standins: StandIns, user: User) -> None:
@@ -187,6 +198,75 @@ CASES = [
     ),
     Case("new passwords", "passwords", lambda: {"device": "granite"}, "granite", 1),
     Case("moves", "balance", lambda: {"group": "quayside"}, FIRST, 1),
+    Case("switched off", "power", lambda: {"machines": [payroll()], "to": "off"}, "quay-02", 1),
+    Case("switched on", "power", lambda: {"machines": [payroll()], "to": "on"}, "quay-02", 1, switched_off),
+    Case("a snapshot", "snapshot", lambda: {"machine": payroll(), "snapshot": "before-upgrade"}, "quay-02", 1),
+    Case(
+        "back to a snapshot",
+        "snapshot",
+        lambda: {"machine": payroll(), "act": "go back", "snapshot": "before the upgrade"},
+        "quay-02",
+        2,
+        snapshot_taken,
+    ),
+    Case(
+        "a snapshot merged",
+        "snapshot",
+        lambda: {"machine": payroll(), "act": "merge", "snapshot": "before the upgrade"},
+        "quay-02",
+        1,
+        snapshot_taken,
+        final=True,
+    ),
+    Case("a disk", "machine_disk", lambda: {"machine": payroll(), "size": "40"}, "quay-02", 1),
+    Case(
+        "a disk enlarged",
+        "machine_disk",
+        lambda: {
+            "machine": payroll(),
+            "act": "enlarge",
+            "size": "100",
+            "disk": Disk.objects.get(name="payroll disk 2").pk,
+        },
+        "quay-02",
+        1,
+        final=True,
+    ),
+    Case(
+        "a disk deleted",
+        "machine_disk",
+        lambda: {
+            "machine": payroll(),
+            "act": "delete",
+            "disk": Disk.objects.get(name="payroll disk 2").pk,
+            "confirm": "payroll disk 2",
+        },
+        "quay-02",
+        1,
+        switched_off,
+        final=True,
+    ),
+    Case("another host", "migrate", lambda: {"machine": payroll(), "host": "quay-03"}, "quay-02", 1),
+    Case(
+        "a new machine",
+        "new_machine",
+        lambda: {
+            **QUAYSIDE,
+            "name": "crane-plan-01",
+            "host": "quay-02",
+            "disks": [{"size": "60"}, {"size": "200", "iops": "200"}],
+        },
+        "quay-02",
+        3,
+    ),
+    Case(
+        "a machine deleted",
+        "delete_machine",
+        lambda: {"machine": payroll(), "confirm": "payroll"},
+        "quay-02",
+        2,
+        final=True,
+    ),
 ]
 
 
@@ -200,6 +280,12 @@ def test_a_fault_in_the_middle_leaves_the_world_as_it_has_to_be(estate: StandIns
 
     def lot() -> Lot:
         return drafted(case.kind, ines, **case.form())
+
+    if case.final:
+        failed = run_with_fault(lot(), estate, case.device, "fail_nth", case.nth)
+        assert failed.state == Lot.State.FAILED
+        assert run_to_end(failed).state == Lot.State.DONE
+        return
 
     def undone(done: Lot) -> None:
         if done.steps.filter(state=Step.State.DONE).exists():

@@ -29,7 +29,7 @@ from server.tests.conftest import drafted, run_to_end
 from server.tests.test_faults import CASES, QUAYSIDE, Case, outside, volume, whole
 
 # What goes on once begun, or may be done in any case: begun again it is followed, or done once more without harm.
-BEGUN_AGAIN = {"move_disk", "remount", "rescan", "scan"}
+BEGUN_AGAIN = {"merge_snapshot", "move_disk", "remount", "rescan", "scan"}
 # What a lot that undoes another leaves to its end: what it needs to be taken back is gone by then.
 LEFT_TO_THE_END = {"disconnect_subsystem", "log_out"}
 
@@ -46,6 +46,8 @@ UNDONE_TWICE = {
     "frames",
     "interfaces",
     "mount_alike",
+    "migrate",
+    "power",
     "spread",
     "uplinks",
 }
@@ -75,6 +77,13 @@ COVERS = {
     "device settings": {"set_devices"},
     "new passwords": {"set_password"},
     "moves": {"move_disk"},
+    "switched off": {"power_off", "power_on"},
+    "a snapshot": {"merge_snapshot", "take_snapshot"},
+    "back to a snapshot": {"go_back"},
+    "a disk": {"add_disk", "remove_disk"},
+    "a disk enlarged": {"enlarge_disk"},
+    "another host": {"migrate_machine", "see_machine"},
+    "a new machine": {"delete_machine", "make_machine"},
 }
 
 
@@ -145,8 +154,10 @@ class Walk:
         spec = kind.undo(kind.told(told)) if kind.reversible else None
         if spec is None or spec.last or (step.lot.undoes and kind.kind in LEFT_TO_THE_END):
             return told
+        # What went to another device comes back from there.
+        there = Device.objects.get(name=spec.device) if spec.device else None
         for _ in range(2):
-            undone = self.done(step, spec.step, f"{step.key}-undo")
+            undone = self.done(step, spec.step, f"{step.key}-undo", there)
             assert self.world() == before, f"{step} is not taken back"
         # Things that are made anew have other addresses: the undo of the undo knows them.
         back = spec.step.undo(spec.step.told(undone)) if spec.step.reversible else None
@@ -194,9 +205,9 @@ class Walk:
             return None
         return dict((progress.result or kind.told({})).model_dump(mode="json"))
 
-    def done(self, step: Step, kind: StepKind[Any], key: str) -> dict[str, Any]:
+    def done(self, step: Step, kind: StepKind[Any], key: str, there: Device | None = None) -> dict[str, Any]:
         """Begin it, follow its work to the end, and prove it."""
-        session = session_with(step.device)
+        session = session_with(there or step.device)
         progress = kind.begin(StepRun(key, session))
         while not progress.done:
             progress = kind.follow(StepRun(key, session, progress.task_uri, progress.result))

@@ -40,4 +40,5 @@ def finish(world: World, task: Task, now: float) -> None:
 def cancel(task: Task, now: float) -> None:
     """Abandon a copy: the part already at the target is removed, the disk stays where it is."""
     if task.running:
-        task.state, task.ended, task.message = "Cancelled", now, "Cancelled on request; the partial copy was removed."
+        left = "the partial copy was removed" if task.kind == "MoveDisk" else "nothing was changed"
+        task.state, task.ended, task.message = "Cancelled", now, f"Cancelled on request; {left}."

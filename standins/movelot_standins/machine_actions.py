@@ -21,7 +21,7 @@ SNAPSHOT_SHARE = 0.04
 SNAPSHOTS_MAX = 16
 SHUT_DOWN_SECONDS = 40.0
 MERGE_BYTES_PER_SECOND = 0.2 * 1024**3
-ACTS = ("create", "on", "off", "snapshot", "delete")
+ACTS = ("create", "on", "off", "snapshot", "delete", "deafen")
 
 
 @contextmanager
@@ -115,12 +115,12 @@ def enlarge_disk(world: World, host: Host, name: str, disk_id: str, size: int, n
 
 
 def remove_disk(world: World, host: Host, name: str, disk_id: str) -> None:
-    """Delete a disk of a machine that is off, with what snapshots hold of it."""
+    """Delete a disk, with what snapshots hold of it; one that was written to only while its machine is off."""
     machine = find(world, host, name)
     disk = next((each for each in machine.disks if each.id == disk_id), None)
     if disk is None:
         return
-    if machine.power == "On":
+    if machine.power == "On" and disk.written_share > 0:
         raise ActionError(409, "ResourceInUse", f"{name} is on and uses {disk.name}.")
     machine.disks.remove(disk)
     for snapshot in machine.snapshots:
@@ -229,7 +229,7 @@ def _mounted(world: World, host: Host, identity: str) -> Datastore:
 
 
 def act_by_other_means(world: World, fields: dict[str, object], now: float) -> Machine:
-    """What people do with a machine by other means than Move Lot: create, on, off, snapshot, delete."""
+    """What becomes of a machine by other means than Move Lot: create, on, off, snapshot, delete; a guest that hangs."""
     act, name = str(fields["act"]), str(fields["name"])
     if act == "create":
         return _create(world, name, fields, now)
@@ -246,6 +246,8 @@ def act_by_other_means(world: World, fields: dict[str, object], now: float) -> M
             take_snapshot(world, host, {"Machine": name, "Name": fields["snapshot"]}, now)
         case "delete":
             world.machines.remove(machine)
+        case "deafen":
+            machine.deaf = True
         case _:
             raise ActionError(400, "PropertyValueNotInList", f"There is no act {act}; there are {', '.join(ACTS)}.")
     return machine

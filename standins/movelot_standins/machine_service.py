@@ -60,6 +60,7 @@ class MachineService(CommonService):
             Processors=machine.processors,
             MemoryBytes=machine.memory_bytes,
             Home=machine.home,
+            Key=machine.key,
             Standing=machine.standing,
             Snapshots=[self._snapshot(snapshot) for snapshot in machine.snapshots],
             Disks=[*map(self._disk, machine.disks), *(self._raw_disk(machine, raw) for raw in machine.raw)],

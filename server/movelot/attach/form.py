@@ -2,27 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal, TypeVar
+from typing import Literal
 
 from movelot.inventory.models import Datastore, Volume
 from movelot.lots.documents import LotForm, names
+from movelot.lots.fields import FieldProblem, read_field
 from movelot_core.attach import REDUCTIONS, expand_names, parse_count
-from movelot_core.errors import CoreError
 from movelot_core.units import parse_size
-
-T = TypeVar("T")
-
-
-@dataclass
-class FieldProblem:
-    """What is wrong with a field of the form, and what to type."""
-
-    field: str
-    code: str
-    message: str
-    hint: str
 
 
 @dataclass(frozen=True)
@@ -74,9 +61,9 @@ class ReadForm:
 def read(form: AttachForm) -> ReadForm:
     """What ``form`` means, with a problem for each field that cannot be used; an empty field is no problem yet."""
     problems: list[FieldProblem] = []
-    count = _read(problems, "count", form.count, parse_count) or 1
-    size = _read(problems, "size", form.size, parse_size)
-    found = _read(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
+    count = read_field(problems, "count", form.count, parse_count) or 1
+    size = read_field(problems, "size", form.size, parse_size)
+    found = read_field(problems, "name", form.name, lambda text: expand_names(text, count, _taken()))
     return ReadForm(
         found,
         size,
@@ -87,16 +74,6 @@ def read(form: AttachForm) -> ReadForm:
         form.tiering,
         form.own_target,
     )
-
-
-def _read(problems: list[FieldProblem], name: str, text: str, parse: Callable[[str], T]) -> T | None:
-    if not text.strip():
-        return None
-    try:
-        return parse(text)
-    except CoreError as error:
-        problems.append(FieldProblem(name, error.code, error.message, error.hint))
-        return None
 
 
 def _taken() -> set[str]:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 from ipaddress import ip_interface
 from typing import Any
+from urllib.parse import quote
 
 from movelot.devices.capabilities import host_capabilities
 from movelot.devices.chap import chap_word
 from movelot.devices.clock import clock_offset_seconds
+from movelot.devices.errors import DeviceGone
 from movelot.devices.fc_ports import fc_port_row
 from movelot.devices.session import DeviceSession, Resource
 from movelot.inventory.follow.rows import PROVISIONAL
@@ -162,6 +164,8 @@ def _machine(member: Resource, address: str = "") -> Row:
         "os": member["OperatingSystem"],
         "address": member["Address"],
         "power": member["PowerState"],
+        "key": member.get("Key", ""),
+        "standing": member.get("Standing", ""),
         "processors": member.get("Processors", 0),
         "memory_bytes": member.get("MemoryBytes", 0),
         "home": member.get("Home", ""),
@@ -172,6 +176,7 @@ def _machine(member: Resource, address: str = "") -> Row:
                 "name": each["Name"],
                 "size_bytes": each["CapacityBytes"],
                 "written_bytes": each.get("WrittenBytes"),
+                "key": each.get("Key", ""),
                 "datastore": each["Datastore"],
                 "raw_serial": each.get("RawSerial", ""),
                 "shared": each.get("Shared", False),
@@ -185,6 +190,7 @@ def _snapshot(member: Resource, standing: str) -> Row:
     return {
         "name": member["Name"],
         "parent": member["Parent"],
+        "key": member.get("Key", ""),
         "taken_at": datetime.fromisoformat(member["Taken"]),
         "standing": member["Name"] == standing,
         "held": {str(each["Id"]): int(each["HeldBytes"]) for each in member["Disks"]},
@@ -224,6 +230,14 @@ def find_datastore(session: DeviceSession, serial: str) -> Row | None:
     members = session.members(f"{system_uri(session)}/Oem/Kestrel/Datastores")
     found = next((m for m in members if serial in _serials(m)), None)
     return datastore_row(found) if found else None
+
+
+def find_machine(session: DeviceSession, name: str) -> Row | None:
+    """A machine as the host has it now; None where it does not run one of that name."""
+    try:
+        return _machine(session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{quote(name)}"))
+    except DeviceGone:
+        return None
 
 
 def find_disk(session: DeviceSession, machine: str, disk: str) -> Row | None:

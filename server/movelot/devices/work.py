@@ -47,6 +47,12 @@ def find_work(session: DeviceSession, key: str) -> str:
     return ""
 
 
+def last_work(session: DeviceSession, key: str) -> Work | None:
+    """The last task that carries ``key``, ended or not; None if the device knows none."""
+    found = [task for task in session.members(TASKS) if task["Oem"]["Kestrel"]["Key"] == key]
+    return _work(found[-1]) if found else None
+
+
 def abandon(session: DeviceSession, monitor_uri: str) -> None:
     """Ask the device to stop and clean up behind itself."""
     session.delete(monitor_uri)

@@ -15,7 +15,7 @@ from typing import Any, ClassVar, TypeVar, cast
 
 from pydantic import ConfigDict, TypeAdapter, ValidationError
 
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Pool, Volume
+from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Machine, Pool, Volume
 from movelot.problems import Problem
 
 D = TypeVar("D")
@@ -44,6 +44,8 @@ KNOWN: dict[str, Callable[[Any], bool]] = {
     "pool": lambda key: Pool.objects.filter(pk=key).exists(),
     "datastore": lambda key: Datastore.objects.filter(pk=key).exists(),
     "volume": lambda key: Volume.objects.filter(pk=key).exists(),
+    "machine": lambda key: Machine.objects.filter(pk=key).exists(),
+    "disk": lambda key: Disk.objects.filter(pk=key).exists(),
 }
 
 

@@ -141,9 +141,13 @@ def _graph(lot: Lot, steps: Iterable[Step]) -> StepGraph:
 
 
 def _undo(step: Step, steps: dict[str, Step]) -> StepSpec[Any] | None:
-    """The step that takes another one back, on the same device; None where it did not act or nothing has to be."""
+    """The step that takes another one back; None where it did not act or nothing has to be.
+
+    On the same device, but where the step says another one: what went to a host comes back from there.
+    """
     spec = step_of(step, steps).undo(told_by(step)) if step.acted else None
     if spec is None:
         return None
     slots, seconds = tuple(step.slots), step.estimate_seconds
-    return replace(spec, device=step.device.name, slots=slots, seconds=seconds, undoes=step.position)
+    device = spec.device or step.device.name
+    return replace(spec, device=device, slots=slots, seconds=seconds, undoes=step.position)

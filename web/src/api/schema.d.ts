@@ -731,6 +731,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One draft; putting its form computes it anew. */
+        get: operations["machines_drafts_retrieve"];
+        /** @description One draft; putting its form computes it anew. */
+        put: operations["machines_drafts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/hosts/": {
         parameters: {
             query?: never;
@@ -2367,12 +2385,59 @@ export interface components {
             /** Format: date-time */
             added_at: string;
         };
+        NewDiskForm: {
+            size?: string;
+            policy?: number | null;
+            iops?: string;
+            datastore?: number | null;
+        };
+        NewDiskFormRequest: {
+            size?: string;
+            policy?: number | null;
+            iops?: string;
+            datastore?: number | null;
+        };
         /** @description What to draft: a kind, and the form as that kind has it. */
         NewLotRequest: {
             kind: components["schemas"]["LotKindName"];
             form?: {
                 [key: string]: unknown;
             };
+        };
+        NewMachineDraft: {
+            form: components["schemas"]["NewMachineForm"];
+            lot: components["schemas"]["LotDetail"];
+            plan: components["schemas"]["NewMachinePlan"];
+        };
+        /** @description The form as typed. ``name`` may have a run of # for numbers; ``host`` is chosen where it is empty. */
+        NewMachineForm: {
+            cluster: string;
+            name: string;
+            count: string;
+            processors: string;
+            memory: string;
+            disks: components["schemas"]["NewDiskForm"][];
+            host: string;
+            then: components["schemas"]["ThenEnum"];
+        };
+        /** @description The form as typed. ``name`` may have a run of # for numbers; ``host`` is chosen where it is empty. */
+        NewMachineFormRequest: {
+            cluster: string;
+            name: string;
+            count: string;
+            processors: string;
+            memory: string;
+            disks: components["schemas"]["NewDiskFormRequest"][];
+            host: string;
+            then: components["schemas"]["ThenEnum"];
+        };
+        NewMachinePlan: {
+            cluster: string;
+            names: string[];
+            hosts: string[];
+            disks: components["schemas"]["ProposedDisk"][];
+            problems?: components["schemas"]["FieldProblem"][];
+            total_bytes?: number;
         };
         NewNetworkRequest: {
             cidr: string;
@@ -2574,6 +2639,19 @@ export interface components {
         PinRequest: {
             fingerprint: string;
         };
+        PlaceRow: {
+            id: number;
+            name: string;
+            pool: string;
+            fits: boolean;
+            chosen: boolean;
+            verdict: string;
+            /** Format: double */
+            fill: number;
+            /** Format: double */
+            peak_ms: number;
+            reasons: string[];
+        };
         PlannedVolume: {
             name: string;
             size_bytes: number;
@@ -2637,6 +2715,23 @@ export interface components {
             entries: number;
             broken_at: number | null;
             cut: number;
+        };
+        ProposedDisk: {
+            size_bytes: number;
+            policy: string;
+            store: number | null;
+            stores: string[];
+            /** Format: double */
+            fill_before: number;
+            /** Format: double */
+            fill: number;
+            /** Format: double */
+            peak_before_ms: number;
+            /** Format: double */
+            peak_ms: number;
+            expected: string;
+            places: components["schemas"]["PlaceRow"][];
+            fitting: number;
         };
         /** @description Until when a finding is put off, and why. */
         PutOffRequest: {
@@ -2970,6 +3065,12 @@ export interface components {
             fault_count: number;
         };
         /**
+         * @description * `on` - on
+         *     * `off` - off
+         * @enum {string}
+         */
+        ThenEnum: "on" | "off";
+        /**
          * @description * `by use` - by use
          *     * `fastest` - fastest
          *     * `slowest` - slowest
@@ -3129,7 +3230,7 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "mount_alike" | "passwords" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "machine_disk" | "migrate" | "mount_alike" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
             check: components["schemas"]["LotReached"];
             draft: components["schemas"]["LotReached"];
@@ -4950,6 +5051,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PaginatedDatastoreRowList"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewMachineDraft"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    machines_drafts_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMachineFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewMachineDraft"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -24,7 +24,7 @@ export function Outcome({ rows }: { rows: readonly Row[] }) {
     if (value === null) return "–";
     if (row.figure === "fill") return `${(value * 100).toFixed(1)} %`;
     if (row.figure === "latency") return formatMs(value);
-    return row.figure === "capacity in bytes" ? size(value) : String(value);
+    return row.figure.endsWith(" in bytes") ? size(value) : String(value);
   };
   const figure = (key: "before" | "predicted" | "measured", head: string): Column<Row> => ({
     key,

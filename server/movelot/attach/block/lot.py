@@ -8,7 +8,7 @@ from typing import Any
 from movelot.attach.block.raw import RawMachine, machines_of, raw_checks
 from movelot.attach.block.steps import NewVolume, attach_steps
 from movelot.attach.checks import can_own_targets, form_checks, path_checks, rival_checks, target_checks
-from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
+from movelot.attach.form import AttachForm, ReadForm, read
 from movelot.attach.pools.advice import Advice, advice_for
 from movelot.attach.pools.fits import (
     Figures,
@@ -28,6 +28,7 @@ from movelot.fabric.mending import mended
 from movelot.inventory.clusters import cluster_named, hosts_of
 from movelot.inventory.models import Cluster, Datastore, Device, Disk, Offer, Path, Pool, Volume
 from movelot.inventory.paths import expected_table
+from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import Draft, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan

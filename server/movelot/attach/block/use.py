@@ -13,12 +13,12 @@ from movelot.attach.block.offers import add_admission, hosts_for, number_checks
 from movelot.attach.block.raw import raw_disks
 from movelot.attach.block.steps import FoundDevice, add_connections, add_datastore, add_finds
 from movelot.attach.checks import path_checks
-from movelot.attach.form import FieldProblem
 from movelot.attach.spread import volume_of
 from movelot.attach.storage import storage_kind_of
 from movelot.inventory.models import Datastore, Device, HostDevice, Volume
 from movelot.inventory.paths import expected_table
 from movelot.lots.documents import LotForm, LotPlan, names
+from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan

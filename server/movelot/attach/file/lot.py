@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from movelot.attach.checks import form_checks, rival_checks
 from movelot.attach.file.limits import LimitRow, limit_rows, limit_steps
-from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
+from movelot.attach.form import AttachForm, ReadForm, read
 from movelot.attach.pools.fits import PlannedVolume, PoolRow, figures_of, fits_of, pool_row
 from movelot.attach.volume_lots import OnePoolKind, VolumePlan, pool_chosen
 from movelot.inventory.clusters import cluster_named, hosts_of
@@ -19,6 +19,7 @@ from movelot.inventory.models import Cluster, Datastore, Device, HostPort, Mount
 from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES, cause_text
 from movelot.lots.documents import LotForm, names
+from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan

@@ -12,7 +12,7 @@ from django.db.models import Count, Q
 
 from movelot.attach.block.admission import admit
 from movelot.attach.checks import form_checks, path_checks
-from movelot.attach.form import AttachForm, FieldProblem, ReadForm, read
+from movelot.attach.form import AttachForm, ReadForm, read
 from movelot.attach.pools.fits import Fits, PlannedVolume, PoolRow, figures_of, fits_of, pool_row
 from movelot.attach.volume_lots import OnePoolKind, VolumePlan, pool_chosen
 from movelot.fabric.board import Board, board_of
@@ -23,6 +23,7 @@ from movelot.inventory.clusters import cluster_named, hosts_of
 from movelot.inventory.models import Cluster, Device, Machine, Mount, Path, Pool, Volume
 from movelot.inventory.paths import PathTable, expected_table
 from movelot.lots.documents import LotForm, names
+from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan

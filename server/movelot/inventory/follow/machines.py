@@ -9,6 +9,7 @@ from operator import itemgetter
 from movelot.inventory.bulk import insert
 from movelot.inventory.follow.rows import PROVISIONAL
 from movelot.inventory.follow.snapshots import follow_snapshots
+from movelot.inventory.follow.wishes import take_up_wishes
 from movelot.inventory.models import Datastore, Device, Disk, DiskPlacement, Machine, MachineListing, MachinePlacement
 from movelot.inventory.readings import HostReading, Row
 
@@ -129,6 +130,7 @@ def _follow_disks(told: Sequence[tuple[int, Row]], machines: Iterable[int], mome
     ]
     Disk.objects.filter(pk__in=gone).update(gone_at=moment)
     _place_disks({keys[row["identity"]]: row["datastore"] for _, row in told}, gone, moment)
+    take_up_wishes({row["key"]: keys[row["identity"]] for _, row in told if row.get("key")})
 
 
 def _place_disks(told: Mapping[int, str], gone: Sequence[int], moment: datetime) -> None:

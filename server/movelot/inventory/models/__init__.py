@@ -42,6 +42,7 @@ from movelot.inventory.models.policies import (
     Policy,
     PolicyPlace,
     PolicyVersion,
+    PolicyWish,
 )
 from movelot.inventory.models.summaries import MachineSummary
 
@@ -86,6 +87,7 @@ __all__ = [
     "Policy",
     "PolicyPlace",
     "PolicyVersion",
+    "PolicyWish",
     "Pool",
     "PoolDay",
     "PoolHour",

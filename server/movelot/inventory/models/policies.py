@@ -117,3 +117,15 @@ class PastCompliance(models.Model):
 
     def __str__(self) -> str:
         return f"{self.disk_id} was {self.state} of {self.policy_id}"
+
+
+class PolicyWish(models.Model):
+    """The policy that a disk is to have which a lot makes: given once a reading tells of a disk with this key."""
+
+    key = models.CharField(max_length=48, unique=True)
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="wishes")
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"{self.policy_id} for {self.key}"

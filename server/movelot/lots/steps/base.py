@@ -115,7 +115,8 @@ class StepKind(Document, ABC, Generic[R]):
         """The model of what it tells."""
         for base in cls.__mro__:
             meta: dict[str, Any] = getattr(base, "__pydantic_generic_metadata__", {})
-            if meta.get("origin") is StepKind and isinstance(meta["args"][0], type):
+            # Kinds may have a base of their own between, which leaves the result open.
+            if meta.get("origin") and issubclass(meta["origin"], StepKind) and isinstance(meta["args"][0], type):
                 found: type[Result] = meta["args"][0]
                 return found
         return Nothing

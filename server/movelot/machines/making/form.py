@@ -1,0 +1,106 @@
+"""The form of new machines: as typed, and what it means, with what is wrong beside each field."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from movelot.inventory.models import Machine, Policy
+from movelot.lots.documents import LotForm, names
+from movelot.lots.fields import FieldProblem, read_field
+from movelot.placement.new_disks import WantedDisk
+from movelot_core.attach import expand_names, parse_count
+from movelot_core.errors import SizeError
+from movelot_core.units import parse_size
+
+DISKS_MAX = 16
+PROCESSORS_MAX = 128
+IOPS_MAX = 10_000_000
+
+
+@dataclass(frozen=True)
+class NewDiskForm(LotForm):
+    """A disk of each new machine as typed; policy and datastore by primary key, ``iops`` what it will ask at most."""
+
+    size: str = ""
+    policy: int | None = None
+    iops: str = ""
+    datastore: int | None = None
+
+
+@dataclass(frozen=True)
+class NewMachineForm(LotForm):
+    """The form as typed. ``name`` may have a run of # for numbers; ``host`` is chosen where it is empty."""
+
+    cluster: str = names("cluster")
+    name: str = ""
+    count: str = "1"
+    processors: str = "2"
+    memory: str = "8 GiB"
+    disks: list[NewDiskForm] = field(default_factory=lambda: [NewDiskForm()])
+    host: str = names("host")
+    then: Literal["on", "off"] = "on"
+
+
+@dataclass(frozen=True)
+class MeantMachines:
+    """What the form means; None where a field cannot be read yet."""
+
+    names: list[str] | None
+    count: int
+    processors: int | None
+    memory_bytes: int | None
+    disks: list[WantedDisk] | None
+    problems: list[FieldProblem]
+
+    @property
+    def complete(self) -> bool:
+        return None not in (self.names, self.processors, self.memory_bytes, self.disks)
+
+
+def read(form: NewMachineForm) -> MeantMachines:
+    """What ``form`` means, with a problem for each field that cannot be used; an empty field is no problem yet."""
+    problems: list[FieldProblem] = []
+    count = read_field(problems, "count", form.count, parse_count) or 1
+    taken = set(Machine.objects.values_list("name", flat=True))
+    found = read_field(problems, "name", form.name, lambda text: expand_names(text, count, taken, "machine"))
+    processors = read_field(problems, "processors", form.processors, _processors)
+    memory = read_field(problems, "memory", form.memory, _size)
+    return MeantMachines(found, count, processors, memory, _disks(form, problems), problems)
+
+
+def _disks(form: NewMachineForm, problems: list[FieldProblem]) -> list[WantedDisk] | None:
+    if len(form.disks) > DISKS_MAX:
+        problems.append(FieldProblem("disks", "disks_many", f"A machine has {DISKS_MAX} disks at most.", "Leave some."))
+        return None
+    known = set(Policy.objects.filter(retired_at=None).values_list("pk", flat=True))
+    found = []
+    for n, disk in enumerate(form.disks):
+        size = read_field(problems, f"disks.{n}.size", disk.size, _size)
+        iops = read_field(problems, f"disks.{n}.iops", disk.iops, _iops)
+        if disk.policy is not None and disk.policy not in known:
+            text = "This policy is retired, or is not there."
+            problems.append(FieldProblem(f"disks.{n}.policy", "policy_unknown", text, "Choose another one."))
+        if size is not None:
+            found.append(WantedDisk(size, disk.policy, iops, disk.datastore))
+    return found if len(found) == len(form.disks) else None
+
+
+def _size(text: str) -> int:
+    """Bare numbers are GiB."""
+    return parse_size(text, "GiB")
+
+
+def _whole(text: str, what: str, most: int, example: str) -> int:
+    if not text.strip().isdecimal() or not 1 <= int(text) <= most:
+        message = f"“{text.strip()}” is not a number of {what} from 1 to {most}."
+        raise SizeError("number_unusable", message, f"Write it as {example}.")
+    return int(text)
+
+
+def _processors(text: str) -> int:
+    return _whole(text, "processors", PROCESSORS_MAX, "4")
+
+
+def _iops(text: str) -> float:
+    return float(_whole(text, "IOPS", IOPS_MAX, "500"))

@@ -1,0 +1,206 @@
+"""Where new disks of a cluster's machines go, all together, with the reasons for and against each datastore."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from movelot.inventory.known_groups import KnownGroup, group_version, known_group
+from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, PolicyPlace
+from movelot_core.balance.group import Bools
+from movelot_core.latency import HOURS, Floats, features
+from movelot_core.placement.advice import NOWHERE, Against, NewDisks, Place, advise, places
+from movelot_core.placement.requirements.base import Answer
+from movelot_core.units import format_size
+
+SLOTS = 2 * HOURS
+NOT_MOUNTED = "does not mount it"
+READ_SHARE, USUAL_KIB = 0.7, 8.0
+NOTHING_LIKE_IT = "no load is expected: nothing like it is measured"
+
+
+@dataclass(frozen=True)
+class WantedDisk:
+    """A disk to be made: its size, its policy by primary key, the IOPS it is expected to ask at its busiest hour.
+
+    Without these it is expected to ask what disks of its policy do for their size. ``datastore`` is the one that a
+    person chose, by primary key.
+    """
+
+    size_bytes: int
+    policy: int | None = None
+    iops: float | None = None
+    datastore: int | None = None
+
+
+@dataclass
+class PlaceRow:
+    """A datastore for a new disk: ``chosen`` for it, or what stands against it, and what it would become.
+
+    ``verdict`` is in words; ``reasons`` are all that stand against it by the policy and by hosts.
+    """
+
+    id: int
+    name: str
+    pool: str
+    fits: bool
+    chosen: bool
+    verdict: str
+    fill: float
+    peak_ms: float
+    reasons: list[str]
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Where each wanted disk goes, by the datastore's primary key (None: nowhere), and every place for each of them.
+
+    ``expected`` says what load was reckoned with; ``before`` is the fill and the latency of each datastore as they are.
+    """
+
+    stores: list[int | None]
+    rows: list[list[PlaceRow]]
+    expected: list[str]
+    before: Mapping[int, tuple[float, float]]
+
+
+def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup) -> Proposal:
+    """Places for all of ``wanted`` together, on the datastores of the cluster's group. The same for the same input."""
+    known = known_group(group)
+    missing = _missing(cluster, known)
+    serving = {policy: _serving(policy, known, missing) for policy in {each.policy for each in wanted}}
+    may = np.array([serving[each.policy].may & _chosen(each, known) for each in wanted], dtype=bool)
+    load, expected = _loads(wanted, group)
+    sizes = np.array([each.size_bytes for each in wanted], dtype=np.int64)
+    disks = NewDisks(sizes, load, may.reshape(len(wanted), len(known.store_keys)))
+    place = advise(known.group, known.state, disks)
+    rows = []
+    for n, each in enumerate(wanted):
+        serves = serving[each.policy]
+        found = places(known.group, known.state, _free_to_choose(disks, n, serves.may), place, n)
+        rows.append(_rows(known, found, int(place[n]), serves.reasons))
+    peaks = known.state.peak_ms[known.group.pool_of]
+    before = {key: (float(known.state.fill[n]), float(peaks[n])) for n, key in enumerate(known.store_keys)}
+    stores = [None if n == NOWHERE else known.store_keys[n] for n in place.tolist()]
+    return Proposal(stores, rows, expected, before)
+
+
+@dataclass(frozen=True)
+class _Serving:
+    """[s] Which datastores serve a policy and are mounted everywhere; by primary key, all that stands against each."""
+
+    may: Bools
+    reasons: dict[int, list[str]]
+
+
+def _chosen(wanted: WantedDisk, known: KnownGroup) -> Bools:
+    """[s] The datastore that a person chose; all where none was."""
+    return np.array([wanted.datastore in (None, key) for key in known.store_keys], dtype=bool)
+
+
+def _free_to_choose(disks: NewDisks, n: int, may: np.ndarray) -> NewDisks:
+    """As if no place had been chosen for the disk ``n``: the others are to be seen as well."""
+    free = disks.may.copy()
+    free[n] = may
+    return NewDisks(disks.size_bytes, disks.features, free)
+
+
+def _serving(policy: int | None, known: KnownGroup, missing: Mapping[int, str]) -> _Serving:
+    reasons: dict[int, list[str]] = {key: [] for key in known.store_keys}
+    if policy is not None:
+        rows = PolicyPlace.objects.filter(policy=policy, datastore__in=known.store_keys)
+        columns = "datastore_id", "answer", "reasons"
+        told = {store: (answer, lacks) for store, answer, lacks in rows.values_list(*columns)}
+        for key in known.store_keys:
+            answer, lacks = told.get(key, ("", ["it is not judged yet"]))
+            # What could be made for a disk of its own is not set by anybody yet.
+            reasons[key] += [] if answer == Answer.HAS else lacks
+    for key, text in missing.items():
+        reasons[key].append(text)
+    return _Serving(np.array([not reasons[key] for key in known.store_keys], dtype=bool), reasons)
+
+
+def _missing(cluster: Cluster, known: KnownGroup) -> dict[int, str]:
+    """Which hosts of the cluster do not mount a datastore, in words, by its primary key."""
+    hosts = dict(Device.objects.filter(kind=Device.Kind.HOST, cluster=cluster).values_list("pk", "name"))
+    mounted: dict[int, set[int]] = {key: set() for key in known.store_keys}
+    mounts = Mount.objects.filter(datastore__in=known.store_keys, host__in=hosts)
+    for store, host in mounts.values_list("datastore_id", "host_id"):
+        mounted[store].add(host)
+    away = {key: sorted(name for host, name in hosts.items() if host not in there) for key, there in mounted.items()}
+    return {key: f"{', '.join(names)} {NOT_MOUNTED}" for key, names in away.items() if names}
+
+
+def _rows(known: KnownGroup, found: Sequence[Place], chosen: int, reasons: Mapping[int, list[str]]) -> list[PlaceRow]:
+    group = known.group
+    rows = []
+    for each in found:
+        key, fits = known.store_keys[each.store], each.against is None
+        rows.append(
+            PlaceRow(
+                key,
+                group.datastores[each.store],
+                group.pools[int(group.pool_of[each.store])],
+                fits,
+                each.store == chosen,
+                _verdict(each, reasons[key]),
+                each.fill,
+                each.peak_ms,
+                reasons[key],
+            )
+        )
+    # What was proposed comes first, whatever else would do.
+    return sorted(rows, key=lambda row: not row.chosen)
+
+
+def _verdict(place: Place, reasons: Sequence[str]) -> str:
+    match place.against:
+        case None:
+            return "fits"
+        case Against.NO_ROOM:
+            return f"over its fill ceiling: short of {format_size(place.short_bytes)}"
+        case Against.TOO_SLOW:
+            return "its pool would be over its latency ceiling"
+    return "not mounted by every host" if reasons and reasons[-1].endswith(NOT_MOUNTED) else "not in policy"
+
+
+def _loads(wanted: Sequence[WantedDisk], group: BalanceGroup) -> tuple[Floats, list[str]]:
+    """[4, n, 48] What each disk is expected to ask, and in words on what that rests."""
+    found, said = np.zeros((4, len(wanted), SLOTS)), []
+    for n, each in enumerate(wanted):
+        if each.iops is not None:
+            flat = np.ones(SLOTS) * each.iops
+            found[:, n] = features(flat * READ_SHARE, flat * (1 - READ_SHARE), np.full(SLOTS, USUAL_KIB))
+            said.append(f"{each.iops:,.0f} IOPS at any hour, as typed")
+            continue
+        per_byte, disks = _like(each.policy, group.pk, group_version()) if each.policy else (None, 0)
+        if per_byte is None:
+            said.append(NOTHING_LIKE_IT)
+        else:
+            found[:, n] = per_byte * each.size_bytes
+            said.append(f"what {disks} disks of its policy ask for their size")
+    return found, said
+
+
+@lru_cache(maxsize=64)
+def _like(policy: int, group: int, _version: str) -> tuple[Floats | None, int]:
+    """[4, 48] What the group's disks of a policy ask for each byte of theirs, and how many these are."""
+    mine = Compliance.objects.filter(policy=policy).values("disk")
+    rows = Disk.objects.filter(pk__in=mine, placement__datastore__membership__group=group)
+    told = list(rows.exclude(weekday_profile=b"").values_list("size_bytes", "weekday_profile", "weekend_profile"))
+    size = sum(row[0] for row in told)
+    if not size:
+        return None, 0
+    raw = [_profiles(*row[1:]) for row in told]
+    whole = np.stack(raw)
+    read, write, kib = (whole[:, :, n].reshape(len(raw), SLOTS) for n in range(3))
+    return features(read, write, kib).sum(axis=1) / size, len(raw)
+
+
+def _profiles(*stored: bytes | memoryview) -> Floats:
+    """[2, 3, 24] of a weekday and of a weekend day, zeros where none is measured yet."""
+    joined = b"".join(bytes(each) or bytes(3 * HOURS * 4) for each in stored)
+    return np.frombuffer(joined, dtype=np.float32).reshape(2, 3, HOURS).astype(np.float64)
