@@ -7,7 +7,7 @@ import os
 import signal
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -231,3 +231,17 @@ def sign_in(page: Page, stack: Stack, name: str) -> Page:
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", name="Rounds")).to_be_visible()
     return page
+
+
+@pytest.fixture
+def chalk_one(fresh: Stack) -> Iterator[Callable[[], None]]:
+    """Grants chalk-one as storage would, when called; whoever granted it, it is withdrawn afterwards."""
+    storage = Caller(fresh, "tobias.wren")
+    pools = {row["name"]: row["pool"] for row in storage.call("GET", "attach/grants/").json()}
+    path = f"attach/grants/{pools['chalk-one']}/"
+
+    def grant() -> None:
+        assert storage.call("PUT", path, {"quota": ""}).ok
+
+    yield grant
+    assert storage.call("DELETE", path).ok

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
@@ -152,20 +151,6 @@ def test_file_storage_is_mounted_on_a_cluster_with_its_timeouts_fixed(ines: Page
     expect(ines.get_by_role("list", name="Findings")).not_to_contain_text("NFS timeouts differ")
 
 
-@pytest.fixture
-def chalk_one(fresh: Stack) -> Iterator[Callable[[], None]]:
-    """Grants chalk-one as storage would, when called; whoever granted it, it is withdrawn afterwards."""
-    storage = Caller(fresh, "tobias.wren")
-    pools = {row["name"]: row["pool"] for row in storage.call("GET", "attach/grants/").json()}
-    path = f"attach/grants/{pools['chalk-one']}/"
-
-    def grant() -> None:
-        assert storage.call("PUT", path, {"quota": ""}).ok
-
-    yield grant
-    assert storage.call("DELETE", path).ok
-
-
 @pytest.mark.usefixtures("chalk_one")
 def test_nvme_storage_is_granted_discovered_and_its_frames_mended(
     ines: Page, fresh: Stack, browser_context_args: dict[str, object]
@@ -191,40 +176,6 @@ def test_nvme_storage_is_granted_discovered_and_its_frames_mended(
     ines.get_by_role("option", name="chalk").click()
     board = ines.get_by_role("region", name="Paths of quayside to chalk")
     expect(board.get_by_role("row", name=re.compile("quay-03"))).to_contain_text("4 of 4")
-
-
-def test_on_a_volume_set_each_disk_snapshot_and_swap_is_a_volume(
-    ines: Page, fresh: Stack, caller: Caller, chalk_one: Callable[[], None]
-) -> None:
-    chalk_one()
-    ines.goto("/attach")
-    ines.get_by_role("button", name=re.compile("^Volume set")).click()
-    ines.get_by_role("textbox", name="Datastore name").fill("chalk-vd")
-    expect(ines.get_by_role("region", name="Volumes")).to_contain_text("60 volumes")
-    run_lot(ines)
-
-    def happens(act: str, **more: object) -> None:
-        fresh.standins.control("machine", act=act, name="tug-log", **more)
-        assert caller.call("POST", "devices/reread/").ok
-
-    def volumes() -> set[str]:
-        found = caller.call("GET", "find/?q=tug-log").json()["hits"]
-        return {link["name"] for link in found if link["kind"] == "volume"}
-
-    happens("create", host="quay-01", datastore="chalk-vd", disks=[100 * 1024**3])
-    happens("on")
-    assert volumes() == {"tug-log disk 1", "tug-log swap"}
-    happens("snapshot", snapshot="before the upgrade")
-    ines.keyboard.press("/")
-    ines.keyboard.type("tug-log disk 1")
-    ines.get_by_role("option", name=re.compile("^disk tug-log disk 1")).click()
-    ines.get_by_role("button", name="As a table").click()
-    chain = ines.get_by_role("region", name="Volumes")
-    expect(chain).to_contain_text("snapshot, a volume of its own")
-    happens("off")
-    assert "tug-log swap" not in volumes()
-    happens("delete")
-    assert volumes() == set()
 
 
 def test_a_missing_zone_is_asked_for_and_its_path_found(ines: Page, fresh: Stack, caller: Caller) -> None:

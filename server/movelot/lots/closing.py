@@ -9,14 +9,16 @@ from dataclasses import asdict
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q, QuerySet
 from django.utils.timezone import now
 
 from movelot.devices.reading import reread
-from movelot.inventory.models import Device
+from movelot.inventory.models import Device, Extent, Volume
 from movelot.jobs.locks import held
 from movelot.lots.holding import let_go
 from movelot.lots.kinds import MeasuredRow, kind_of
 from movelot.lots.models import Lot, Step
+from movelot.lots.steps import KINDS
 from movelot.problems import Problem
 
 log = logging.getLogger(__name__)
@@ -29,7 +31,7 @@ def sole_driver(lot_key: int) -> AbstractContextManager[bool]:
 
 def close(lot: Lot) -> None:
     """Read the lot's devices again, measure, and set its last state. It keeps the devices of unknown steps."""
-    reread(Device.objects.filter(step__lot=lot).distinct())
+    reread(_changed(lot))
     lot.refresh_from_db()
     states = Counter(lot.steps.values_list("state", flat=True))
     lot.state = _end_of(lot.state, states)
@@ -39,6 +41,16 @@ def close(lot: Lot) -> None:
         lot.save()
         let_go(lot)
     log.info("lot %s: %s, %s of %s steps done", lot.pk, lot.state, states[Step.State.DONE], states.total())
+
+
+def _changed(lot: Lot) -> QuerySet[Device]:
+    """The devices of its steps, and arrays whose volume sets have other volumes by what hosts did."""
+    steps = Q(step__lot=lot)
+    acting = [name for name, kind in KINDS.items() if kind.changes_sets]
+    hosts = lot.steps.filter(kind__in=acting).values("device")
+    mounted = Extent.objects.filter(datastore__mounts__host__in=hosts).values("serial")
+    sets = Volume.objects.filter(kind=Volume.Kind.SET, serial__in=mounted)
+    return Device.objects.filter(steps | Q(pk__in=sets.values("device"))).distinct()
 
 
 def _end_of(before: str, states: Counter[str]) -> str:

@@ -130,7 +130,14 @@ def machine_answer(key: int) -> MachineAnswer:
         machine.given_policy.policy_id if hasattr(machine, "given_policy") else None,
         [_disk(disk) for disk in disks],
         _snapshots(machine),
-        _lots([f"machine {machine.identity}", *(f"disk {disk.identity}" for disk in disks)]),
+        _lots(
+            [
+                f"machine {machine.identity}",
+                # While it was made it had no identity yet.
+                f"machine name {machine.name}",
+                *(f"disk {disk.identity}" for disk in disks),
+            ]
+        ),
     )
 
 

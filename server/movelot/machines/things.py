@@ -55,6 +55,12 @@ class Named(filters.FilterSet):  # type: ignore[misc]  # the library has no type
     text = filters.CharFilter(field_name="name", lookup_expr="icontains")
 
 
+class OfCluster(Named):
+    """Hosts of a cluster by its name as well."""
+
+    cluster = filters.CharFilter(field_name="cluster__name")
+
+
 class ThingList(generics.ListAPIView[Any]):
     """A list of what holds machines, or is held by what does."""
 
@@ -96,6 +102,7 @@ _RUN = MachinePlacement.objects.filter(host=OuterRef("pk"))
 class HostList(ThingList):
     """Hosts."""
 
+    filterset_class = OfCluster
     serializer_class = HostRowSerializer
     queryset = (
         Device.objects.filter(kind=Device.Kind.HOST)

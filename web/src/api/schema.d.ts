@@ -5134,6 +5134,7 @@ export interface operations {
     machines_hosts_list: {
         parameters: {
             query?: {
+                cluster?: string;
                 /** @description One of name, cluster, machines, running, processors, memory_bytes, provisioned_bytes, datastores; with - before it the other way round. */
                 ordering?: string;
                 /** @description A page number within the paginated result set. */

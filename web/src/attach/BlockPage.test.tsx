@@ -238,7 +238,7 @@ describe("a draft that may not be changed", () => {
     show();
     expect(await screen.findByText(/is running/)).toBeVisible();
     expect(screen.getByLabelText("Datastore name")).toBeDisabled();
-    expect(screen.getByRole("link", { name: "Attach another" })).toHaveAttribute("href", "/attach");
+    expect(screen.getByRole("link", { name: "Back to Attach" })).toHaveAttribute("href", "/attach");
   });
 
   it("lets the auditor read the draft", async () => {

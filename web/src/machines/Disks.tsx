@@ -126,7 +126,8 @@ function Stands({ disk }: { disk: MachineDisk }) {
       <PolicyState state={disk.state} />
       {disk.since && (
         <div style={{ color: "var(--mute)", fontSize: 12 }}>
-          {disk.reason && `${disk.reason}, `}since <Moment at={disk.since} />
+          {disk.reason && `${disk.reason} · `}
+          <Moment at={disk.since} />
         </div>
       )}
       {disk.past.length > 0 && (

@@ -14,6 +14,8 @@ import { useUnit } from "../parts/unit";
 import { useChange } from "../parts/useChange";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
+import { PowerAndMore } from "./Acts";
+import { DiskActs } from "./DiskActs";
 import { Disks } from "./Disks";
 import { PolicySelect } from "./PolicySelect";
 import { type Machine, machineQuery } from "./queries";
@@ -23,6 +25,7 @@ import { Snapshots } from "./Snapshots";
 export function MachinePage() {
   const id = Number(useParams().id) || 0;
   const { data: machine, error } = useQuery(machineQuery(id));
+  const { data: session } = useSession();
   return (
     <Page
       title={machine?.name ?? "Machine"}
@@ -48,8 +51,10 @@ export function MachinePage() {
         <>
           <Facts machine={machine} />
           <Labels kind="machine" id={id} />
+          {session?.may_change && <PowerAndMore machine={machine} />}
           <WholePolicy machine={machine} />
           <Disks machine={machine} />
+          {session?.may_change && <DiskActs machine={machine} />}
           <Snapshots machine={machine} />
           <LotsOf machine={machine} />
         </>

@@ -2,7 +2,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
-import { auditor, GIB, person } from "../tests/data";
+import { auditor, GIB, lot, person } from "../tests/data";
 import { renderPage, serve } from "../tests/server";
 import { type, user } from "../tests/user";
 import { MachinePage } from "./MachinePage";
@@ -233,6 +233,57 @@ describe("a machine", () => {
       expect(asked.find((each) => each.key === "POST /api/policies/given/")?.body).toEqual({
         policy: 7,
         disks: [1],
+      });
+    });
+  });
+
+  it("drafts a lot for each act, and deletes nothing whose name was not typed", async () => {
+    const asked = serve({
+      ...known,
+      "GET /api/machines/hosts/": {
+        count: 1,
+        next: null,
+        previous: null,
+        results: [
+          {
+            id: 4,
+            name: "quay-02",
+            cluster: "quayside",
+            machines: 3,
+            running: 2,
+            processors: 4,
+            memory_bytes: GIB,
+            provisioned_bytes: GIB,
+            datastores: 5,
+          },
+        ],
+      },
+      "POST /api/lots/": lot(),
+      "GET /api/lots/9/": lot(),
+    });
+    const drafts = () => asked.filter((each) => each.key === "POST /api/lots/").map((each) => each.body);
+    renderPage(page, "/machines/1");
+    await user.click(await screen.findByRole("button", { name: "Delete" }));
+    const form = screen.getByRole("form", { name: "Type payroll to say that it is meant" });
+    await type(within(form).getByRole("textbox"), "payrol");
+    expect(within(form).getByRole("button", { name: "Draft lot" })).toBeDisabled();
+    await user.click(screen.getByRole("button", { name: "Move to a host" }));
+    await user.click(await screen.findByRole("combobox", { name: "Host" }));
+    await user.click(await screen.findByRole("option", { name: "quay-02, 2 running" }));
+    await waitFor(() => {
+      expect(drafts()).toEqual([{ kind: "migrate", form: { machine: 1, host: "quay-02" } }]);
+    });
+  });
+
+  it("switches many on or off by one lot", async () => {
+    const asked = serve({ ...answers, "POST /api/lots/": lot(), "GET /api/lots/9/": lot() });
+    renderPage(<MachinesPage />);
+    await user.click(await screen.findByRole("checkbox", { name: "Choose all machines shown" }));
+    await user.click(screen.getByRole("button", { name: "Switch off" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+        kind: "power",
+        form: { machines: [1, 2], to: "off" },
       });
     });
   });

@@ -6,7 +6,9 @@ import { useDeferredValue, useMemo, useState } from "react";
 import { Link } from "react-router";
 import { queryOptions } from "../api/client";
 import { Choice } from "../lots/drafts/fields";
+import { useDraft } from "../lots/useDraft";
 import { formatHour, formatMs } from "../parts/format";
+import { ProblemAlert } from "../parts/ProblemAlert";
 import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
 import { useServerRows } from "../parts/table/useServerRows";
@@ -106,6 +108,7 @@ const STATE = [
 export function MachinesPage() {
   const { data: session } = useSession();
   const { size } = useUnit();
+  const draft = useDraft();
   const url = useTableUrl(FILTERS);
   const typed: Filters = url.filters;
   const text = useDeferredValue(typed.text);
@@ -122,9 +125,23 @@ export function MachinesPage() {
       title="Machines"
       stage="machines"
       actions={
-        <Button component="a" href={`/api/machines/csv/?${csv}`} variant="outlined">
-          CSV of all
-        </Button>
+        <>
+          <ProblemAlert error={draft.error} />
+          <Button component="a" href={`/api/machines/csv/?${csv}`}>
+            CSV of all
+          </Button>
+          {session?.may_change && (
+            <Button
+              variant="outlined"
+              disabled={draft.isPending}
+              onClick={() => {
+                draft.mutate({ kind: "new_machine", form: typed.cluster ? { cluster: typed.cluster } : {} });
+              }}
+            >
+              New machine
+            </Button>
+          )}
+        </>
       }
     >
       <MachineFilters filters={typed} filter={url.filter} />

@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { api, unwrap } from "../api/client";
+import { useDraft } from "../lots/useDraft";
 import { countOf } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useChange } from "../parts/useChange";
@@ -26,7 +27,11 @@ export function ManyActs({ machines, onDone }: Props) {
       unwrap(api.POST("/api/machines/labels/", { body: { machines: [...machines], [way]: [label] } })),
     onDone,
   );
-  const busy = give.isPending || mark.isPending;
+  const draft = useDraft();
+  const busy = give.isPending || mark.isPending || draft.isPending;
+  const power = (to: "on" | "off") => {
+    draft.mutate({ kind: "power", form: { machines: [...machines], to } });
+  };
   return (
     <Box
       component="section"
@@ -84,8 +89,26 @@ export function ManyActs({ machines, onDone }: Props) {
       >
         Remove
       </Button>
+      <Button
+        variant="outlined"
+        disabled={busy}
+        onClick={() => {
+          power("on");
+        }}
+      >
+        Switch on
+      </Button>
+      <Button
+        variant="outlined"
+        disabled={busy}
+        onClick={() => {
+          power("off");
+        }}
+      >
+        Switch off
+      </Button>
       <Button onClick={onDone}>Choose none</Button>
-      <ProblemAlert error={give.error ?? mark.error} />
+      <ProblemAlert error={give.error ?? mark.error ?? draft.error} />
     </Box>
   );
 }

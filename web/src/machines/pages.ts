@@ -34,6 +34,14 @@ export const PAGES: readonly PageEntry[] = [
     load: async () => (await import("./ThingsPages")).VolumesPage,
   },
   {
+    path: "/machines/new",
+    name: "New machine",
+    stage,
+    unlisted: true,
+    drafts: ["new_machine"],
+    load: async () => (await import("./NewMachinePage")).NewMachinePage,
+  },
+  {
     path: "/machines/:id",
     name: "Machine",
     stage,

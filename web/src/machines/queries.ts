@@ -35,3 +35,9 @@ export const machineQuery = (id: number) =>
 
 /** All that are in force, to be chosen from. */
 export const policiesQuery = () => queryOptions("get", "/api/policies/");
+
+/** The hosts of a cluster, by name. */
+export const hostsOfQuery = (cluster: string) =>
+  queryOptions("get", "/api/machines/hosts/", {
+    params: { query: { cluster, ordering: "name", page_size: 200 } },
+  });

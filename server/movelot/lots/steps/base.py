@@ -107,6 +107,8 @@ class StepKind(Document, ABC, Generic[R]):
     reversible: ClassVar[bool] = True
     # Whether it acts more than once on its device, so that one that failed may have done a part.
     piecewise: ClassVar[bool] = False
+    # Whether volumes of sets may come and go by it: their arrays are read as well once a lot with it has ended.
+    changes_sets: ClassVar[bool] = False
     # Whether it signs in by itself: its device can tell what it did also while the account that is kept is refused.
     signs_in: ClassVar[bool] = False
 

@@ -21,6 +21,7 @@ class MoveDisk(StepKind[Nothing]):
     """
 
     kind = "move_disk"
+    changes_sets = True
     proof = "the disk is on the target datastore and its machine still runs"
 
     disk: str

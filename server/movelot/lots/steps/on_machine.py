@@ -17,6 +17,8 @@ R = TypeVar("R", bound=Result)
 class OnMachine(StepKind[R]):
     """A step on the machine named ``machine`` whose UUID is ``identity``, on the host that runs it."""
 
+    changes_sets = True
+
     machine: str
     identity: Later[str]
 

@@ -67,7 +67,7 @@ function WhyFixed({ lot, state }: { lot: number; state: string | null }) {
       ) : (
         <>
           <Link to={`/lots/${String(lot)}`}>Lot {lot}</Link> is {state}.{" "}
-          {home && <Link to={home.path}>{home.name} another</Link>}
+          {home && <Link to={home.path}>Back to {home.name}</Link>}
         </>
       )}
     </Typography>
