@@ -10,7 +10,7 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import browser, estimates, exchange, fabric, load, lots, pages, planner, policies, readings, start
+from bench import browser, estimates, exchange, fabric, load, lots, machines, pages, planner, policies, readings, start
 
 
 def main() -> None:
@@ -25,6 +25,8 @@ def main() -> None:
     pages.report()
     print()
     policies.report()
+    print()
+    machines.report()
     print()
     load.report()
     print()

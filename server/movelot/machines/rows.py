@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, fields
+from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 from django.db.models import QuerySet
@@ -13,6 +13,8 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import generics
 from rest_framework.filters import OrderingFilter
+from rest_framework.request import Request
+from rest_framework.response import Response
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.inventory.models import Compliance, Machine, MachineSummary
@@ -150,8 +152,10 @@ class MachineList(generics.ListAPIView[Machine]):
     filterset_class = MachineFilter
     filter_backends = (filters.DjangoFilterBackend, ByColumn)
 
-    def paginate_queryset(self, queryset: QuerySet[Machine]) -> list[MachineRow]:  # type: ignore[override]  # rows of it
-        return [row_of(machine) for machine in super().paginate_queryset(queryset) or ()]
+    def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:
+        # Rows are answered as they are: a serializer takes longer for a hundred of them than the database.
+        machines = self.paginate_queryset(self.filter_queryset(self.get_queryset())) or ()
+        return self.get_paginated_response([asdict(row_of(machine)) for machine in machines])
 
     columns = {
         "name": "name",

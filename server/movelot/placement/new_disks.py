@@ -56,7 +56,7 @@ class PlaceRow:
 
 @dataclass(frozen=True)
 class Proposal:
-    """Where each wanted disk goes, by the datastore's primary key (None: nowhere), and every place for each of them.
+    """Where each wanted disk goes, by the datastore's primary key (None: nowhere), and every place for the first ones.
 
     ``expected`` says what load was reckoned with; ``before`` is the fill and the latency of each datastore as they are.
     """
@@ -67,8 +67,11 @@ class Proposal:
     before: Mapping[int, tuple[float, float]]
 
 
-def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup) -> Proposal:
-    """Places for all of ``wanted`` together, on the datastores of the cluster's group. The same for the same input."""
+def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup, explained: int) -> Proposal:
+    """Places for all of ``wanted`` together, on the datastores of the cluster's group. The same for the same input.
+
+    Every place is told for the first ``explained`` of them: what is made many times alike is explained once.
+    """
     known = known_group(group)
     missing = _missing(cluster, known)
     serving = {policy: _serving(policy, known, missing) for policy in {each.policy for each in wanted}}
@@ -78,7 +81,7 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup)
     disks = NewDisks(sizes, load, may.reshape(len(wanted), len(known.store_keys)))
     place = advise(known.group, known.state, disks)
     rows = []
-    for n, each in enumerate(wanted):
+    for n, each in enumerate(wanted[:explained]):
         serves = serving[each.policy]
         found = places(known.group, known.state, _free_to_choose(disks, n, serves.may), place, n)
         rows.append(_rows(known, found, int(place[n]), serves.reasons))

@@ -106,7 +106,7 @@ def _add(form: DiskForm, machine: Machine) -> Made:
         return Draft(title, checks=checks or [Check("places are known", STOP, text)])
     policy = Policy.objects.filter(pk=form.policy or 0, retired_at=None).first() or _whole(machine)
     wanted = WantedDisk(size, policy.pk if policy else None, datastore=form.datastore)
-    found = propose(cluster, [wanted], group)
+    found = propose(cluster, [wanted], group, 1)
     store = Datastore.objects.filter(pk=found.stores[0] or 0).first()
     if store is None:
         return Draft(title, checks=[Check("a place for it", STOP, _nowhere(found, form.datastore))])

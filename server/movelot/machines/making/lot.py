@@ -77,7 +77,8 @@ class NewMachineKind(LotKind[NewMachineForm, NewMachinePlan]):
             return Draft(title, plan=plan, checks=[Check("cluster is known", STOP, text)], form=form)
         if meant.disks is None or meant.problems:
             return Draft(title, plan=plan, checks=checks or [_untyped("size of each disk")], form=form)
-        found = propose(cluster, [disk for _ in range(meant.count) for disk in meant.disks], group)
+        wanted = [disk for _ in range(meant.count) for disk in meant.disks]
+        found = propose(cluster, wanted, group, len(meant.disks))
         plan.total_bytes = meant.count * sum(disk.size_bytes for disk in meant.disks)
         plan.disks = _proposed(meant, found)
         hosts = _hosts(cluster, form.host, meant)
