@@ -28,6 +28,8 @@ TIB = {"size": "1 TiB"}
 # then what a host keeps of devices beyond what it tells of them.
 COUNTED = {"tasks", "counter", "started", "pace", "id", "mac", "controller", "description", "key", "digest"}
 COUNTED |= {"uuid", "taken"}
+# Of a disk's limits counts what they are now, not since when.
+LAST_ONLY = {"places", "limits"}
 TOLD_OF_DEVICES = {"known", "path_policy", "limits"}
 
 
@@ -62,8 +64,10 @@ def devices() -> Iterator[str]:
 def _lines(value: Any, path: str) -> Iterator[str]:
     if isinstance(value, dict):
         for key, each in value.items():
-            if key not in COUNTED | TOLD_OF_DEVICES and "Secret" not in key:
-                yield from _lines(each[-1][1] if key == "places" else each, f"{path} {key}")
+            if key in LAST_ONLY and isinstance(each, list):
+                yield from _lines(each[-1][1:] if each and any(each[-1][1:]) else [], f"{path} {key}")
+            elif key not in COUNTED | TOLD_OF_DEVICES and "Secret" not in key:
+                yield from _lines(each, f"{path} {key}")
     elif isinstance(value, list):
         for each in value:
             name = each.get("name", each.get("volume", "")) if isinstance(each, dict) else "one"
@@ -245,6 +249,13 @@ CASES = [
         1,
         switched_off,
         final=True,
+    ),
+    Case(
+        "a cap",
+        "limits",
+        lambda: {"disks": [Disk.objects.get(name="payroll disk 1").pk], "cap": "60"},
+        "quay-02",
+        1,
     ),
     Case("another host", "migrate", lambda: {"machine": payroll(), "host": "quay-03"}, "quay-02", 1),
     Case(

@@ -28,6 +28,7 @@ from movelot.lots.models import Lot, Step
 from movelot.lots.runner import Driver
 from server.tests.conftest import drafted, run_to_end
 from server.tests.test_masking import checks_of
+from server.tests.test_step_kinds import disk_on_a_set
 
 GIB = 1024**3
 # The datastores on flash.
@@ -255,3 +256,52 @@ def test_what_lots_did_with_a_machine_is_its_history(estate: StandIns, ines: Use
     lot = run_to_end(drafted("power", ines, machines=[key("payroll")], to="off"))
     shown = api.get(f"/api/machines/{key('payroll')}/").json()
     assert [(each["id"], each["title"]) for each in shown["lots"]] == [(lot.pk, "Switch off payroll")]
+
+
+def test_a_cap_holds_the_disk_and_its_neighbours_gain(estate: StandIns, ines: User) -> None:
+    # The busiest disk of granite-fast: what it no longer asks shortens the queue of all others there.
+    disk = Disk.objects.get(name="berth-plan-db disk 1")
+    lot = run_to_end(actions.check(drafted("limits", ines, disks=[disk.pk], cap="50")))
+    assert lot.state == Lot.State.DONE
+    rows = {row.figure: row for row in outcome(lot)}
+    assert rows["IOPS"].subject == disk.name
+    assert rows["IOPS"].before > 50
+    assert rows["IOPS"].measured == rows["IOPS"].predicted == 50
+    assert rows["IOPS"].note == "kept to it by quay-01"
+    assert rows["latency"].subject == "granite-fast"
+    assert rows["latency"].measured < rows["latency"].before
+    disk.refresh_from_db()
+    assert (disk.cap_iops, disk.limited_by) == (50, "host")
+    assert run_to_end(actions.undo(lot, ines)).state == Lot.State.DONE
+    disk.refresh_from_db()
+    assert disk.cap_iops == 0
+
+
+def test_a_cap_says_what_waits_and_a_floor_who_guarantees_it(estate: StandIns, ines: User) -> None:
+    disk = Disk.objects.get(name="berth-plan-db disk 1").pk
+    assert "IOPS in its busiest hour: what is over 50 waits." in checks_of(
+        drafted("limits", ines, disks=[disk], cap="50"), "warn"
+    )
+    said = checks_of(drafted("limits", ines, disks=[disk], floor="50"), "stop")
+    assert "Nobody guarantees IOPS to berth-plan-db disk 1: chalk does, on volume sets." in said
+    both = checks_of(drafted("limits", ines, disks=[disk], cap="50", floor="60"), "stop")
+    assert "The floor of 60 IOPS is above the cap of 50." in both
+    assert "is not a whole number of IOPS" in checks_of(drafted("limits", ines, disks=[disk], cap="many"), "stop")
+    none = checks_of(drafted("limits", ines, disks=[disk]), "stop")
+    assert "They have no cap already." in none
+
+
+def test_an_array_enforces_where_it_can_bursts_are_told_and_floors_have_an_end(estate: StandIns, ines: User) -> None:
+    disk_on_a_set(estate, ines)
+    disk = Disk.objects.get(name="tug-log disk 1")
+    lot = drafted("limits", ines, disks=[disk.pk], cap="400", floor="100")
+    assert "chalk; for a short time 640 IOPS" in checks_of(lot, "pass")
+    assert [(step.device.name, step.kind) for step in lot.steps.all()] == [
+        ("chalk", "limit_volume"),
+        ("quay-01", "see_limits"),
+    ]
+    assert run_to_end(lot).state == Lot.State.DONE
+    disk.refresh_from_db()
+    assert (disk.cap_iops, disk.floor_iops, disk.limited_by) == (400, 100, "array")
+    much = drafted("limits", ines, disks=[disk.pk], floor="9000000")
+    assert "The floors on chalk-one would add up to 9,000,000 IOPS; within 9 ms it carries" in checks_of(much, "stop")

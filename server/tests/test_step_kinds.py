@@ -19,14 +19,14 @@ from movelot.devices import host
 from movelot.devices.errors import DeviceAway, DeviceFault
 from movelot.devices.reading import reread
 from movelot.devices.session import DeviceSession, session_with
-from movelot.inventory.models import Device, Initiator, Volume
+from movelot.inventory.models import Device, Disk, Initiator, Volume
 from movelot.lots import actions
 from movelot.lots.models import Lot, Step
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.base import StepKind, StepRun
 from movelot.lots.stored import step_of
 from server.tests.conftest import drafted, run_to_end
-from server.tests.test_faults import CASES, QUAYSIDE, Case, outside, volume, whole
+from server.tests.test_faults import CASES, QUAYSIDE, Case, granted, outside, volume, whole
 
 # What goes on once begun, or may be done in any case: begun again it is followed, or done once more without harm.
 BEGUN_AGAIN = {"merge_snapshot", "move_disk", "remount", "rescan", "scan"}
@@ -45,6 +45,7 @@ UNDONE_TWICE = {
     "find_paths",
     "frames",
     "interfaces",
+    "limits",
     "mount_alike",
     "migrate",
     "power",
@@ -82,6 +83,8 @@ COVERS = {
     "back to a snapshot": {"go_back"},
     "a disk": {"add_disk", "remove_disk"},
     "a disk enlarged": {"enlarge_disk"},
+    "a cap": {"cap_disk"},
+    "limits of a volume": {"limit_volume", "see_limits"},
     "another host": {"migrate_machine", "see_machine"},
     "a new machine": {"delete_machine", "make_machine"},
 }
@@ -111,9 +114,23 @@ def not_in_the_client_list(standins: StandIns, user: User) -> None:
     reread([export.device])
 
 
+def disk_on_a_set(standins: StandIns, user: User) -> None:
+    """A machine whose disk is a volume of its own on chalk."""
+    granted(standins, user)
+    run_to_end(drafted("attach_set", user, **QUAYSIDE, name="chalk-vd"))
+    disks = {"disks": [100 * 1024**3], "datastore": "chalk-vd"}
+    standins.control("machine", act="create", name="tug-log", host="quay-01", **disks)
+    reread(Device.objects.all())
+
+
+def limited() -> dict[str, Any]:
+    return {"disks": [Disk.objects.get(name="tug-log disk 1").pk], "cap": "400", "floor": "100"}
+
+
 BY_HAND = {"Method": "CHAP", "UserName": "x", "Secret": "typed-by-hand-long-ago"}
 MORE = [
     Case("CHAP set by hand", "chap", lambda: {**QUAYSIDE, "array": "granite", "method": "mutual"}, "", 0, chap_by_hand),
+    Case("limits of a volume", "limits", limited, "", 0, disk_on_a_set),
     Case("a client list", "spread", lambda: {"volume": volume("sand-04")}, "", 0, not_in_the_client_list),
 ]
 

@@ -44,7 +44,15 @@ def shape(name: str, hours: Floats, weekday: int) -> Floats:
 
 
 def day_load(disk: Disk, number: int, seed: int, day: int) -> Floats:
-    """[2, 24] read and write IOPS of ``disk`` on ``day`` (days since 1970, UTC), with its noise and trend."""
+    """[2, 24] read and write IOPS that ``disk`` got on ``day`` (days since 1970, UTC), with its noise and trend."""
+    asked = _asked(disk, number, seed, day)
+    if disk.limits:
+        caps = [disk.limits_at(day * 86400 + (hour + 0.5) * HOUR_SECONDS)[0] for hour in range(24)]
+        asked = np.stack([_capped(asked[:, hour], cap) for hour, cap in enumerate(caps)], axis=1)
+    return asked
+
+
+def _asked(disk: Disk, number: int, seed: int, day: int) -> Floats:
     hours: Floats = np.arange(24, dtype=np.float64)
     weekday = datetime.fromtimestamp(day * 86400, UTC).weekday()
     noise = np.random.default_rng([seed, number, day]).normal(1.0, NOISE, 24)
@@ -53,9 +61,15 @@ def day_load(disk: Disk, number: int, seed: int, day: int) -> Floats:
     return np.stack([disk.read_iops * scale, disk.write_iops * scale])
 
 
+def _capped(asked: Floats, cap: int) -> Floats:
+    """What a disk gets of the reads and writes that it asks for: both shrink alike under a cap; 0 is none."""
+    total = float(asked.sum())
+    return asked * (cap / total) if 0 < cap < total else asked
+
+
 def load_at(disk: Disk, number: int, seed: int, when: float) -> tuple[float, float]:
     """Read and write IOPS of ``disk`` at ``when`` (epoch seconds)."""
     day, rest = divmod(when, 86400)
     hour = int(rest // HOUR_SECONDS)
-    read, write = day_load(disk, number, seed, int(day))[:, hour]
+    read, write = _capped(_asked(disk, number, seed, int(day))[:, hour], disk.limits_at(when)[0])
     return float(read), float(write)

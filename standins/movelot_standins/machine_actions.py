@@ -127,6 +127,26 @@ def remove_disk(world: World, host: Host, name: str, disk_id: str) -> None:
         snapshot.held.pop(disk_id, None)
 
 
+def set_limits(world: World, disk: Disk, cap: int, floor: int, now: float) -> None:
+    """Cap a disk's IOPS, and guarantee some; 0 is none."""
+    if cap < 0 or floor < 0 or (cap and floor > cap):
+        raise ActionError(
+            400, "PropertyValueOutOfRange", f"{disk.name} cannot have a cap of {cap} and {floor} at least."
+        )
+    if disk.limits_at(now) != (cap, floor):
+        disk.limits = [*disk.limits, (now, cap, floor)]
+
+
+def limit_disk(world: World, host: Host, name: str, disk_id: str, cap: int, now: float) -> Disk:
+    """Cap a disk by its host, which guarantees nothing; where its array limits it that is the array's."""
+    disk = _disk(find(world, host, name), disk_id)
+    store = world.datastore(disk.datastore)
+    if store is not None and is_set(world, store):
+        raise ActionError(409, "ResourceInUse", f"{disk.name} is limited by its array.")
+    set_limits(world, disk, cap, 0, now)
+    return disk
+
+
 def power_on(world: World, host: Host, name: str, now: float) -> Machine:
     """Switch a machine on, if its host mounts all that it lies on."""
     machine = find(world, host, name)

@@ -8,6 +8,7 @@ from movelot_standins import actions, machine_actions, raw_actions, wandering
 from movelot_standins.common_service import ROOT, CommonService, stamp
 from movelot_standins.model import Disk, Host, Machine, RawVolume, Snapshot
 from movelot_standins.redfish import Call, Reply, Resource, resource, walk
+from movelot_standins.set_members import is_set
 
 
 class MachineService(CommonService):
@@ -30,6 +31,7 @@ class MachineService(CommonService):
             "EnlargeDisk": self.enlarge_disk,
             "RemoveDisk": self.remove_disk,
             "MoveDisk": self.move_disk,
+            "SetDiskLimits": self.set_disk_limits,
             "PowerOn": self.power_on,
             "PowerOff": self.power_off,
             "ShutDown": self.shut_down,
@@ -83,7 +85,14 @@ class MachineService(CommonService):
             "WrittenBytes": disk.written_bytes,
             "Datastore": disk.datastore,
             "Key": disk.key,
+            "Limits": self._limits(disk),
         }
+
+    def _limits(self, disk: Disk) -> Resource:
+        cap, floor = disk.limits_at(self.clock())
+        store = self.world.datastore(disk.datastore)
+        by_array = store is not None and is_set(self.world, store)
+        return {"CapIOPS": cap, "FloorIOPS": floor, "EnforcedBy": "Array" if by_array else "Host"}
 
     def _raw_disk(self, machine: Machine, raw: RawVolume) -> Resource:
         volume = self.world.volume_by_serial(raw.serial)
@@ -124,6 +133,11 @@ class MachineService(CommonService):
     def remove_disk(self, call: Call) -> Reply:
         machine_actions.remove_disk(self.world, self.host, str(call.body["Machine"]), str(call.body["Disk"]))
         return Reply(204)
+
+    def set_disk_limits(self, call: Call) -> Reply:
+        name, disk, cap = str(call.body["Machine"]), str(call.body["Disk"]), int(call.body["CapIOPS"])
+        made = machine_actions.limit_disk(self.world, self.host, name, disk, cap, self.clock())
+        return Reply(200, self._disk(made))
 
     def power_on(self, call: Call) -> Reply:
         found = machine_actions.power_on(self.world, self.host, str(call.body["Machine"]), self.clock())

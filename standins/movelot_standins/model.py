@@ -219,6 +219,12 @@ class Disk:
     # What its guest has written of it; who made it, for work that is asked for again.
     written_share: float = 0.6
     key: str = ""
+    # Its cap and floor in IOPS, 0 for none, since when: [since (epoch seconds), cap, floor], oldest first.
+    limits: list[tuple[float, int, int]] = field(default_factory=list)
+
+    def limits_at(self, when: float) -> tuple[int, int]:
+        """Cap and floor at a moment; 0 is none."""
+        return next(((cap, floor) for since, cap, floor in reversed(self.limits) if since <= when), (0, 0))
 
     @property
     def written_bytes(self) -> int:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import time
 
-from movelot_standins import actions, set_actions
+from movelot_standins import actions, machine_actions, set_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.array_service import OK, ArrayService
 from movelot_standins.common_service import Clock
@@ -15,6 +15,9 @@ from movelot_standins.model import Connection, Volume, World
 from movelot_standins.nvme_actions import subsystem
 from movelot_standins.redfish import Call, Reply, Resource, link, resource, walk
 from movelot_standins.set_members import Member, members
+
+# For a short time a capped volume gets so many times its cap.
+BURST_FACTOR = 1.6
 
 
 class NvmeService(ArrayService):
@@ -29,10 +32,12 @@ class NvmeService(ArrayService):
         self.collection(self.sets, "KestrelVolumeSet", "Volume sets", self.volume_sets)
         self.route("POST", self.sets, self.create_set)
         self.route("DELETE", self.sets + "/{id}", self.delete_set)
+        self.route("PATCH", f"{self.storage}/Volumes/{{id}}", self.limit_volume)
 
     def oem(self) -> Resource:
         limits = {"SetsMax": set_actions.SETS_MAX, "VolumesMax": set_actions.VOLUMES_MAX}
-        return {**super().oem(), "VolumeSets": link(self.sets), "VolumeSetLimits": limits}
+        more = {"VolumeSets": link(self.sets), "VolumeSetLimits": limits, "BurstFactor": BURST_FACTOR}
+        return {**super().oem(), **more}
 
     def storage_resource(self, call: Call) -> Resource:
         named = [{"DurableNameFormat": "NQN", "DurableName": subsystem(self.name)}]
@@ -91,9 +96,31 @@ class NvmeService(ArrayService):
                     "Purpose": member.purpose,
                     "Machine": member.machine,
                     "Disk": member.disk,
+                    **self._limits(member),
                 }
             },
         )
+
+    def _limits(self, member: Member) -> Resource:
+        """The cap and the floor of a disk's own volume."""
+        disk = self.world.disk(member.disk) if member.purpose == "Disk" else None
+        if disk is None:
+            return {}
+        cap, floor = disk.limits_at(self.clock())
+        return {"IOLimits": {"CapIOPS": cap, "FloorIOPS": floor}}
+
+    def limit_volume(self, call: Call) -> Reply:
+        """Limit a disk's own volume; volumes of another kind have no limits."""
+        found = walk(self.volumes(), call.parts["id"])
+        oem = found["Oem"]["Kestrel"]
+        disk = self.world.disk(str(oem.get("Disk", "")))
+        wanted = call.body.get("Oem", {}).get("Kestrel", {}).get("IOLimits", {})
+        if "IOLimits" not in oem or disk is None:
+            raise ActionError(409, "PropertyNotWritable", f"{found['Name']} is no disk's own volume.")
+        machine_actions.set_limits(
+            self.world, disk, int(wanted.get("CapIOPS", 0)), int(wanted.get("FloorIOPS", 0)), self.clock()
+        )
+        return Reply(200, walk(self.volumes(), call.parts["id"]))
 
     def create_set(self, call: Call) -> Reply:
         pool = self._pool_meant(call)

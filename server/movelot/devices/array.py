@@ -34,6 +34,18 @@ def fabric_uri(session: DeviceSession) -> str:
     return str(next(session.members(f"{ROOT}/Fabrics"))["@odata.id"])
 
 
+def volume_limits(session: DeviceSession, uri: str) -> tuple[int, int]:
+    """Cap and floor of a volume in IOPS now, 0 for none."""
+    told = session.get(uri).get("Oem", {}).get("Kestrel", {}).get("IOLimits", {})
+    return int(told.get("CapIOPS", 0)), int(told.get("FloorIOPS", 0))
+
+
+def limit_volume(session: DeviceSession, uri: str, cap: int, floor: int) -> None:
+    """Cap a volume, and guarantee it some; 0 is none. DeviceStale where it changed since it was asked for."""
+    etag = str(session.get(uri).get("@odata.etag", ""))
+    session.patch(uri, {"Oem": {"Kestrel": {"IOLimits": {"CapIOPS": cap, "FloorIOPS": floor}}}}, etag)
+
+
 def read_array(session: DeviceSession) -> ArrayReading:
     """A whole reading in twelve requests; each file system takes one more."""
     storage = next(session.members(f"{ROOT}/Storage"))
@@ -67,6 +79,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
         exports=[row for member in file_systems for row in exports_of(session, member)],
         file_client={name: int(value) for name, value in oem.get("ClientAdvice", {}).items()},
         set_limits=limits,
+        burst_factor=float(oem.get("BurstFactor", 1)),
         nqn=_named(storage, "NQN"),
         target=_named(storage, "iQN"),
         identity=session.identity(),

@@ -177,6 +177,7 @@ def _machine(member: Resource, address: str = "") -> Row:
                 "size_bytes": each["CapacityBytes"],
                 "written_bytes": each.get("WrittenBytes"),
                 "key": each.get("Key", ""),
+                **_limits(each.get("Limits")),
                 "datastore": each["Datastore"],
                 "raw_serial": each.get("RawSerial", ""),
                 "shared": each.get("Shared", False),
@@ -184,6 +185,14 @@ def _machine(member: Resource, address: str = "") -> Row:
             for each in member["Disks"]
         ],
     }
+
+
+def _limits(told: Resource | None) -> Row:
+    """A disk's cap and floor, 0 for none, and who enforces them; nothing where the host does not tell."""
+    if told is None:
+        return {"cap_iops": None, "floor_iops": None, "limited_by": ""}
+    by = "array" if told["EnforcedBy"] == "Array" else "host"
+    return {"cap_iops": int(told["CapIOPS"]), "floor_iops": int(told["FloorIOPS"]), "limited_by": by}
 
 
 def _snapshot(member: Resource, standing: str) -> Row:

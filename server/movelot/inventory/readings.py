@@ -15,7 +15,7 @@ class ArrayReading:
     ``identity`` is what it calls itself (a UUID), a pool's what the array knows it by whatever its name and URI.
     ``file_client`` are the timeouts and limits that it recommends to NFS clients, ``nqn`` names its NVMe subsystem,
     ``target`` the iSCSI target that its volumes share; ``set_limits`` are how many volume sets it allows, and volumes
-    in each.
+    in each; for a short time a capped volume gets ``burst_factor`` times its cap.
     """
 
     name: str
@@ -33,6 +33,7 @@ class ArrayReading:
     nqn: str = ""
     drive_groups: list[Row] = field(default_factory=list)
     set_limits: dict[str, int] = field(default_factory=dict)
+    burst_factor: float = 1.0
     target: str = ""
     identity: str = ""
 

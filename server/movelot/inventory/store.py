@@ -159,6 +159,8 @@ class News:
         device.copy_bytes_per_second = reading.copy_bytes_per_second
         device.clock_offset_seconds = reading.clock_offset_seconds
         device.file_client, device.nqn = reading.file_client, reading.nqn
+        if isinstance(reading, ArrayReading):
+            device.burst_factor = reading.burst_factor
         device.save()
 
 

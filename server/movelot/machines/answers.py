@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-import numpy as np
 from django.db.models import Prefetch, Sum
 from django.shortcuts import get_object_or_404
 
@@ -21,7 +20,7 @@ from movelot.inventory.models import (
     SnapshotPart,
 )
 from movelot.lots.models import LotThing
-from movelot_core.latency import HOURS
+from movelot.placement.new_disks import peak_iops
 
 PAST_MAX = 50
 
@@ -42,7 +41,8 @@ class MachineDisk:
     """A disk of the machine. ``given`` is the policy that is given to it alone, null for none.
 
     ``policy`` is the one it has and ``because`` why, ``state`` how it stands to it; all empty without one. A raw disk
-    has no datastore.
+    has no datastore. Cap and floor are in IOPS, 0 for none, null where its host tells none; ``limited_by`` says whether
+    the host or the array keeps it to them.
     """
 
     id: int
@@ -60,6 +60,9 @@ class MachineDisk:
     reason: str
     since: datetime | None
     peak_iops: float
+    cap_iops: int | None
+    floor_iops: int | None
+    limited_by: str
     past: list[PastState]
 
 
@@ -168,19 +171,15 @@ def _disk(disk: Disk) -> MachineDisk:
         stands.state if stands else "",
         stands.reason if stands else "",
         stands.since if stands else None,
-        _peak(disk.weekday_profile),
+        round(peak_iops(disk), 1),
+        disk.cap_iops,
+        disk.floor_iops,
+        disk.limited_by,
         [
             PastState(past.policy.name, past.state, past.reason, past.since, past.until)
             for past in disk.past_compliance.all()[:PAST_MAX]
         ],
     )
-
-
-def _peak(profile: bytes | memoryview) -> float:
-    """IOPS in the busiest hour of a weekday."""
-    if not profile:
-        return 0.0
-    return round(float(np.frombuffer(profile, dtype=np.float32).reshape(3, HOURS)[:2].sum(axis=0).max()), 1)
 
 
 def _snapshots(machine: Machine) -> list[SnapshotAnswer]:

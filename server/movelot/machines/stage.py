@@ -34,12 +34,21 @@ def _routes() -> Sequence[URLPattern]:
 def _lot_kinds() -> Sequence[AnyLotKind]:
     from movelot.machines.acts.deleting import DeleteMachineKind
     from movelot.machines.acts.disks import MachineDiskKind
+    from movelot.machines.acts.limits import LimitsKind
     from movelot.machines.acts.migrating import MigrateKind
     from movelot.machines.acts.power import PowerKind
     from movelot.machines.acts.snapshots import SnapshotKind
     from movelot.machines.making.lot import NewMachineKind
 
-    return [DeleteMachineKind(), MachineDiskKind(), MigrateKind(), NewMachineKind(), PowerKind(), SnapshotKind()]
+    return [
+        DeleteMachineKind(),
+        LimitsKind(),
+        MachineDiskKind(),
+        MigrateKind(),
+        NewMachineKind(),
+        PowerKind(),
+        SnapshotKind(),
+    ]
 
 
 def _judges() -> Sequence[Judge]:

@@ -11,7 +11,7 @@ import numpy as np
 from movelot.inventory.known_groups import KnownGroup, group_version, known_group
 from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, PolicyPlace
 from movelot_core.balance.group import Bools
-from movelot_core.latency import HOURS, Floats, features
+from movelot_core.latency import HOURS, Floats, ServiceCurve, features, load
 from movelot_core.placement.advice import NOWHERE, Against, NewDisks, Place, advise, places
 from movelot_core.placement.requirements.base import Answer
 from movelot_core.units import format_size
@@ -175,8 +175,7 @@ def _loads(wanted: Sequence[WantedDisk], group: BalanceGroup) -> tuple[Floats, l
     found, said = np.zeros((4, len(wanted), SLOTS)), []
     for n, each in enumerate(wanted):
         if each.iops is not None:
-            flat = np.ones(SLOTS) * each.iops
-            found[:, n] = features(flat * READ_SHARE, flat * (1 - READ_SHARE), np.full(SLOTS, USUAL_KIB))
+            found[:, n] = np.repeat(_usual(each.iops), SLOTS, axis=1)
             said.append(f"{each.iops:,.0f} IOPS at any hour, as typed")
             continue
         per_byte, disks = _like(each.policy, group.pk, group_version()) if each.policy else (None, 0)
@@ -186,6 +185,24 @@ def _loads(wanted: Sequence[WantedDisk], group: BalanceGroup) -> tuple[Floats, l
             found[:, n] = per_byte * each.size_bytes
             said.append(f"what {disks} disks of its policy ask for their size")
     return found, said
+
+
+def _usual(iops: float) -> Floats:
+    """[4, 1] So many IOPS in the usual mix of reads and writes, and of the usual size."""
+    reads, writes = np.array([iops * READ_SHARE]), np.array([iops * (1 - READ_SHARE)])
+    return features(reads, writes, np.array([USUAL_KIB]))
+
+
+def usual_load(iops: float, curve: ServiceCurve) -> float:
+    """The load that so many IOPS in the usual mix are on a pool."""
+    return float(load(_usual(iops), curve)[0])
+
+
+def peak_iops(disk: Disk) -> float:
+    """IOPS of a disk in its busiest hour of a weekday; 0 where nothing is measured."""
+    if not disk.weekday_profile:
+        return 0.0
+    return float(np.frombuffer(bytes(disk.weekday_profile), dtype=np.float32).reshape(3, HOURS)[:2].sum(axis=0).max())
 
 
 @lru_cache(maxsize=64)

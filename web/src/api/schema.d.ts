@@ -2288,6 +2288,9 @@ export interface components {
             since: string | null;
             /** Format: double */
             peak_iops: number;
+            cap_iops: number | null;
+            floor_iops: number | null;
+            limited_by: string;
             past: components["schemas"]["PastState"][];
         };
         MachineRow: {
@@ -3230,7 +3233,7 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "machine_disk" | "migrate" | "mount_alike" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
             check: components["schemas"]["LotReached"];
             draft: components["schemas"]["LotReached"];

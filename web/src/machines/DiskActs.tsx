@@ -12,10 +12,11 @@ import type { Machine } from "./queries";
 
 /** A disk more, one larger, or one deleted: each drafts a lot. */
 export function DiskActs({ machine }: { machine: Machine }) {
-  const [open, setOpen] = useState<"add" | "enlarge" | "delete" | null>(null);
+  const [open, setOpen] = useState<"add" | "enlarge" | "limit" | "delete" | null>(null);
   const acts = [
     ["add", "Add a disk"],
     ["enlarge", "Enlarge a disk"],
+    ["limit", "Limit a disk"],
     ["delete", "Delete a disk"],
   ] as const;
   return (
@@ -35,6 +36,7 @@ export function DiskActs({ machine }: { machine: Machine }) {
       ))}
       {open === "add" && <Add machine={machine} />}
       {open === "enlarge" && <Enlarge machine={machine} />}
+      {open === "limit" && <Limit machine={machine} />}
       {open === "delete" && <Delete machine={machine} />}
     </Box>
   );
@@ -144,6 +146,47 @@ function Enlarge({ machine }: { machine: Machine }) {
       <Button type="submit" variant="outlined" disabled={!size.trim() || draft.isPending}>
         Draft lot
       </Button>
+      <ProblemAlert error={draft.error} />
+    </Box>
+  );
+}
+
+function Limit({ machine }: { machine: Machine }) {
+  const draft = useDraft();
+  const [disk, setDisk] = useState(machine.disks[0]?.id ?? 0);
+  const [cap, setCap] = useState("");
+  const [floor, setFloor] = useState("");
+  const field = (label: string, value: string, set: (text: string) => void) => (
+    <TextField
+      size="small"
+      label={label}
+      placeholder="none"
+      fullWidth={false}
+      sx={{ width: 130 }}
+      value={value}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: "numeric" } }}
+      onChange={(event) => {
+        set(event.target.value);
+      }}
+    />
+  );
+  return (
+    <Box
+      component="form"
+      aria-label="Limit a disk"
+      sx={FORM}
+      onSubmit={(event) => {
+        event.preventDefault();
+        draft.mutate({ kind: "limits", form: { disks: [disk], cap, floor } });
+      }}
+    >
+      <DiskSelect machine={machine} disk={disk} choose={setDisk} />
+      {field("Cap, IOPS", cap, setCap)}
+      {field("Floor, IOPS", floor, setFloor)}
+      <Button type="submit" variant="outlined" disabled={draft.isPending}>
+        Draft lot
+      </Button>
+      <span style={{ color: "var(--mute)" }}>Kept to it by its array where that can, else by its host.</span>
       <ProblemAlert error={draft.error} />
     </Box>
   );

@@ -100,6 +100,12 @@ export function Disks({ machine }: { machine: Machine }) {
         value: (disk) => disk.peak_iops,
         cell: (disk) => Math.round(disk.peak_iops).toLocaleString("en-GB"),
       },
+      {
+        key: "cap_iops",
+        head: "Limits",
+        value: (disk) => disk.cap_iops,
+        cell: (disk) => <Limits disk={disk} />,
+      },
     ],
     [size, fixed, mutate],
   );
@@ -141,6 +147,22 @@ function Stands({ disk }: { disk: MachineDisk }) {
           ))}
         </details>
       )}
+    </>
+  );
+}
+
+/** Its cap and floor, and who keeps it to them. */
+function Limits({ disk }: { disk: MachineDisk }) {
+  if (disk.cap_iops === null) return <span style={{ color: "var(--mute)" }}>not told</span>;
+  const said = [
+    disk.cap_iops ? `at most ${disk.cap_iops.toLocaleString("en-GB")}` : "",
+    disk.floor_iops ? `at least ${disk.floor_iops.toLocaleString("en-GB")}` : "",
+  ].filter(Boolean);
+  if (said.length === 0) return <>none</>;
+  return (
+    <>
+      {said.join(", ")}
+      <div style={{ color: "var(--mute)", fontSize: 12 }}>by its {disk.limited_by}</div>
     </>
   );
 }

@@ -151,6 +151,9 @@ const disk = (id: number, part: Partial<Machine["disks"][number]> = {}): Machine
   reason: "",
   since: null,
   peak_iops: 12,
+  cap_iops: null,
+  floor_iops: null,
+  limited_by: "",
   past: [],
   ...part,
 });

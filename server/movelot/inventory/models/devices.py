@@ -65,6 +65,8 @@ class Device(Durable):
     # The identity of the datastore that a host puts new machines on; empty for none.
     default_datastore = models.CharField(max_length=64, blank=True)
     copy_bytes_per_second = models.FloatField(default=0)
+    # How many times its cap an array gives a capped volume for a short time; 1 where it does not tell.
+    burst_factor = models.FloatField(default=1)
     scan_seconds = models.FloatField(default=5)
     # How far the device's clock is ahead of ours, at the last reading.
     clock_offset_seconds = models.FloatField(null=True)

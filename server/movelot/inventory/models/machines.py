@@ -146,6 +146,10 @@ class Disk(Durable):
     size_bytes = models.BigIntegerField()
     # What its guest has written of it; null where its host does not tell.
     written_bytes = models.BigIntegerField(null=True)
+    # Its cap and floor in IOPS, 0 for none, and who enforces them (host or array); null where its host does not tell.
+    cap_iops = models.PositiveIntegerField(null=True)
+    floor_iops = models.PositiveIntegerField(null=True)
+    limited_by = models.CharField(max_length=8, blank=True)
     pinned = models.BooleanField(default=False)
     # The serial of the volume that a raw disk is, and whether other machines have it too; empty for any other disk.
     raw_serial = models.CharField(max_length=64, blank=True, db_index=True)
