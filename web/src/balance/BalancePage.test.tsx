@@ -242,8 +242,8 @@ describe("a large group", () => {
     );
     show();
     await user.click(await screen.findByRole("button", { name: /^store-39, 90 % full/ }));
-    await user.click(await screen.findByRole("checkbox", { name: "Choose tug-roster disk 1" }));
-    await user.click(screen.getByRole("checkbox", { name: "Choose payroll disk 1" }));
+    await user.click(await screen.findByRole("checkbox", { name: "Choose tug-roster" }));
+    await user.click(screen.getByRole("checkbox", { name: "Choose payroll" }));
     await user.click(screen.getByRole("combobox", { name: "Move those chosen to" }));
     await user.click(await screen.findByRole("option", { name: /^store-0,/ }));
     await user.click(screen.getByRole("button", { name: "Plan the move" }));
