@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from movelot_core.errors import RequirementError
-from movelot_core.placement.facts import PlaceFacts
+from movelot_core.placement.facts import DiskFacts, PlaceFacts
 from movelot_core.placement.policies import Because, Policy, fit, in_force, kinds_offered, read_policy
 from movelot_core.placement.requirements import KINDS
 from movelot_core.placement.requirements.base import Answer, Part
@@ -143,7 +143,21 @@ def test_every_kind_keeps_the_contract(kind: str) -> None:
             assert wanted.fit(place).answer in expected
 
 
+def test_a_cap_is_served_where_it_can_be_set_and_each_disk_is_judged_besides() -> None:
+    asked = policy(cap_iops=400, floor_iops=100, media="SSD")
+    chalk = replace(CHALK, makes=frozenset({"cap", "floor"}))
+    assert fit(asked, chalk).answer is Answer.HAS
+    assert fit(asked, replace(chalk, makes=frozenset({"cap"}))).reasons == ["nobody guarantees a disk IOPS there"]
+    assert asked.lacking(DiskFacts(400, 100)) == []
+    assert asked.lacking(DiskFacts(600, 0)) == ["its cap is 600 IOPS, not 400", "it has no floor, not 100 IOPS"]
+    assert asked.lacking(DiskFacts()) == ["its cap is not told", "its floor is not told"]
+    assert asked.limits() == (400, 100)
+    assert asked.sentence() == "On flash, each disk capped at 400 IOPS, 100 IOPS guaranteed to each disk."
+
+
 VALUES = st.one_of(
+    st.tuples(st.just("cap_iops"), st.integers(1, 9)),
+    st.tuples(st.just("floor_iops"), st.integers(1, 9)),
     st.tuples(st.just("label"), st.sampled_from(["site=shore", "site=sea", "team=berths"])),
     st.tuples(st.just("no_label"), st.sampled_from(["site=shore", "site=sea"])),
     st.tuples(st.just("cluster"), st.sampled_from(["quayside", "gatehouse"])),
@@ -168,7 +182,7 @@ PLACES = st.builds(
     peak_ms=st.none() | st.floats(0, 30),
     reduced=st.frozensets(st.sampled_from(["compression", "deduplication"])),
     thin=st.none() | st.booleans(),
-    makes=st.frozensets(st.sampled_from(["compression", "deduplication"])),
+    makes=st.frozensets(st.sampled_from(["compression", "deduplication", "cap", "floor"])),
 )
 
 

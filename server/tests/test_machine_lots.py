@@ -305,3 +305,16 @@ def test_an_array_enforces_where_it_can_bursts_are_told_and_floors_have_an_end(e
     assert (disk.cap_iops, disk.floor_iops, disk.limited_by) == (400, 100, "array")
     much = drafted("limits", ines, disks=[disk.pk], floor="9000000")
     assert "The floors on chalk-one would add up to 9,000,000 IOPS; within 9 ms it carries" in checks_of(much, "stop")
+
+
+def test_a_new_machine_has_the_limits_of_its_policies_from_the_start(estate: StandIns, ines: User) -> None:
+    policy = flash("Calm")
+    policy.versions.update(requirements=[{"kind": "cap_iops", "value": 300}])
+    judge_all()
+    form = {**NEW, "name": "crane-plan-01", "host": "quay-02"}
+    lot = drafted("new_machine", ines, **form, disks=[{"size": "60", "policy": policy.pk}])
+    assert [step.kind for step in lot.steps.all()] == ["make_machine", "add_disk", "cap_disk", "power_on"]
+    assert run_to_end(lot).state == Lot.State.DONE
+    judge_all()
+    disk = Disk.objects.get(name="crane-plan-01 disk 1")
+    assert (disk.cap_iops, disk.compliance.state) == (300, "in policy")

@@ -17,7 +17,8 @@ class PlaceFacts:
     whose hosts all mount it. ``paths`` are the fewest that any of its hosts has, ``weak`` the components that alone
     carry a host's paths. ``media`` and ``raid`` are those of its pool, ``drives`` how many the pool lies on,
     ``peak_ms`` the pool's latency at its slowest hour. ``reduced`` says how what lies there is made smaller, ``thin``
-    whether room is taken as it fills; ``makes`` what can be set for each disk apart when it is placed there.
+    whether room is taken as it fills; ``makes`` what can be set for each disk apart when it is placed there: a data
+    reduction, a cap, a floor.
     """
 
     key: int
@@ -34,3 +35,11 @@ class PlaceFacts:
     reduced: frozenset[str] = frozenset()
     thin: bool | None = None
     makes: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class DiskFacts:
+    """What is set on a disk itself: its cap and floor in IOPS, 0 for none; None is what nobody tells."""
+
+    cap_iops: int | None = None
+    floor_iops: int | None = None

@@ -13,7 +13,7 @@ from enum import StrEnum
 from typing import Any
 
 from movelot_core.errors import RequirementError
-from movelot_core.placement.facts import PlaceFacts
+from movelot_core.placement.facts import DiskFacts, PlaceFacts
 from movelot_core.placement.requirements import KINDS, requirement
 from movelot_core.placement.requirements.base import Answer, Found, Part, Requirement
 
@@ -31,6 +31,15 @@ class Policy:
         said = [each.sentence() for each in in_order(self.requirements)]
         text = ", ".join(said) or "anywhere"
         return f"{text[0].upper()}{text[1:]}."
+
+    def lacking(self, disk: DiskFacts) -> list[str]:
+        """What a disk lacks of the policy where its place serves it."""
+        return [text for each in self.requirements if each.of_disk and (text := each.lacking(disk))]
+
+    def limits(self) -> tuple[int, int]:
+        """The cap and the floor that it asks for each disk, in IOPS; 0 for none."""
+        asked = {each.kind: int(each.value) for each in self.requirements if each.of_disk}
+        return asked.get("cap_iops", 0), asked.get("floor_iops", 0)
 
     def documents(self) -> list[dict[str, Any]]:
         """As they are kept."""

@@ -34,16 +34,27 @@ def fabric_uri(session: DeviceSession) -> str:
     return str(next(session.members(f"{ROOT}/Fabrics"))["@odata.id"])
 
 
-def volume_limits(session: DeviceSession, uri: str) -> tuple[int, int]:
-    """Cap and floor of a volume in IOPS now, 0 for none."""
-    told = session.get(uri).get("Oem", {}).get("Kestrel", {}).get("IOLimits", {})
+def volume_of_disk(session: DeviceSession, disk: str) -> Resource | None:
+    """The volume of a set that is this disk, as the array has it now; None where it has none."""
+    base = next(session.members(f"{ROOT}/Storage"))["@odata.id"]
+    for member in session.members(f"{base}/Volumes"):
+        oem = member.get("Oem", {}).get("Kestrel", {})
+        if oem.get("Purpose") == "Disk" and oem.get("Disk") == disk:
+            return member
+    return None
+
+
+def limits_of(volume: Resource) -> tuple[int, int]:
+    """Cap and floor of a volume in IOPS, 0 for none."""
+    told = volume.get("Oem", {}).get("Kestrel", {}).get("IOLimits", {})
     return int(told.get("CapIOPS", 0)), int(told.get("FloorIOPS", 0))
 
 
-def limit_volume(session: DeviceSession, uri: str, cap: int, floor: int) -> None:
+def limit_volume(session: DeviceSession, volume: Resource, cap: int, floor: int) -> None:
     """Cap a volume, and guarantee it some; 0 is none. DeviceStale where it changed since it was asked for."""
-    etag = str(session.get(uri).get("@odata.etag", ""))
-    session.patch(uri, {"Oem": {"Kestrel": {"IOLimits": {"CapIOPS": cap, "FloorIOPS": floor}}}}, etag)
+    limits = {"CapIOPS": cap, "FloorIOPS": floor}
+    etag = str(volume.get("@odata.etag", ""))
+    session.patch(str(volume["@odata.id"]), {"Oem": {"Kestrel": {"IOLimits": limits}}}, etag)
 
 
 def read_array(session: DeviceSession) -> ArrayReading:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices.session import Resource
-from movelot.inventory.capabilities import DEVICE_LIMITS, OWN_TARGET
+from movelot.inventory.capabilities import DEVICE_LIMITS, DISK_LIMITS, OWN_TARGET
 from movelot.inventory.readings import Row
 from movelot_core.fabric.paths import FC, ISCSI, NFS, NVME
 
@@ -69,5 +69,6 @@ def host_capabilities(system: Resource) -> list[Row]:
         _row("protocols", bool(protocols), ", ".join(protocols) or "neither initiator nor NFS client"),
         _row("moves_running", moves, "disks move while their machine runs" if moves else ""),
         _row("path_policy", "SetPathPolicy" in actions, "set per device" if "SetPathPolicy" in actions else ""),
+        _row(DISK_LIMITS, "SetDiskLimits" in actions, "a cap on each disk" if "SetDiskLimits" in actions else ""),
         _row(DEVICE_LIMITS, limits, "queue depth and turn length, set per device" if limits else ""),
     ]

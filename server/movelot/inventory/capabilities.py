@@ -6,6 +6,7 @@ from typing import Final
 
 OWN_TARGET: Final = "own_target"
 DEVICE_LIMITS: Final = "device_limits"
+DISK_LIMITS: Final = "disk_limits"
 
 LABELS: Final = {
     "protocols": "protocols",
@@ -24,6 +25,7 @@ LABELS: Final = {
     "moves_running": "moves running machines",
     "path_policy": "path policy",
     DEVICE_LIMITS: "device limits",
+    DISK_LIMITS: "caps on disks",
 }
 _CODES: Final = {label: code for code, label in LABELS.items()}
 

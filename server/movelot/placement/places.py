@@ -6,11 +6,13 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from django.db.models import QuerySet
 
 from movelot.findings.models import Judged
+from movelot.inventory.capabilities import DISK_LIMITS
 from movelot.inventory.known_groups import GroupFigures, figures_name
 from movelot.inventory.labels import labels_by_thing
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Extent, Mount, Pool, Volume
+from movelot.inventory.models import BalanceGroup, Capability, Cluster, Datastore, Device, Extent, Mount, Pool, Volume
 from movelot.inventory.paths import cluster_paths
 from movelot.inventory.placement import pools_by_store
 from movelot.inventory.versions import version
@@ -36,6 +38,7 @@ def places() -> list[Place]:
     volumes = _volumes()
     labels, of_pools = labels_by_thing("datastore"), labels_by_thing("pool")
     clusters, ways, peaks = _clusters(), _ways(), pool_peaks()
+    capped, guaranteed = _capped(), set(_able(Device.Kind.ARRAY, "guaranteed_iops"))
     found = []
     for store in Datastore.objects.select_related("membership").order_by("name", "pk"):
         pool, volume = pools.get(beneath.get(store.pk, 0)), volumes.get(store.pk)
@@ -49,6 +52,7 @@ def places() -> list[Place]:
         )
         facts = _of_pool(facts, pool, peaks) if pool else facts
         facts = _of_volume(facts, volume, pool, ways) if volume else facts
+        facts = replace(facts, makes=facts.makes | _limits(store.pk, volume, capped, guaranteed))
         group = store.membership.group_id if hasattr(store, "membership") else None
         found.append(Place(facts, pool, group))
     return sorted(
@@ -73,6 +77,27 @@ def _of_volume(facts: PlaceFacts, volume: Volume, pool: Pool | None, ways: dict[
         thin=None if each_apart else volume.thin,
         makes=frozenset(pool.reduces) if each_apart and pool else frozenset(),
     )
+
+
+def _able(kind: str, code: str) -> QuerySet[Capability, int]:
+    """The devices of a kind that say they can do something, by primary key."""
+    return Capability.objects.filter(device__kind=kind, code=code, able=True).values_list("device_id", flat=True)
+
+
+def _capped() -> set[int]:
+    """Datastores all of whose hosts can cap a disk, by primary key."""
+    able = set(_able(Device.Kind.HOST, DISK_LIMITS))
+    mounted: dict[int, set[int]] = {}
+    for store, host in Mount.objects.filter(host__gone_at=None).values_list("datastore_id", "host_id"):
+        mounted.setdefault(store, set()).add(host)
+    return {store for store, hosts in mounted.items() if hosts <= able}
+
+
+def _limits(store: int, volume: Volume | None, capped: set[int], guaranteed: set[int]) -> frozenset[str]:
+    """Which limits can be set on a disk there: by the array on its own volume, else by the hosts, which cap only."""
+    if volume is not None and volume.kind == Volume.Kind.SET and volume.device_id in guaranteed:
+        return frozenset({"cap", "floor"})
+    return frozenset({"cap"}) if store in capped else frozenset()
 
 
 def _volumes() -> dict[int, Volume]:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from movelot.inventory.labels import labels_by_thing
 from movelot.inventory.models import Compliance, Disk, GivenPolicy, Policy
-from movelot_core.placement.facts import PlaceFacts
+from movelot_core.placement.facts import DiskFacts, PlaceFacts
 from movelot_core.placement.policies import Because, Fit, fit, in_force, read_policy
 from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.requirements.base import Answer
@@ -35,7 +35,10 @@ def asked_by(policy: Policy) -> Asked:
 
 @dataclass(frozen=True)
 class Had:
-    """A disk with where it lies, and its policy with why it has that one; both None for one without."""
+    """A disk with where it lies, and its policy with why it has that one; both None for one without.
+
+    ``facts`` is what is set on the disk itself.
+    """
 
     disk: int
     name: str
@@ -43,6 +46,7 @@ class Had:
     size_bytes: int
     policy: int | None
     because: Because | None
+    facts: DiskFacts = field(default_factory=DiskFacts)
 
 
 def policies_had() -> list[Had]:
@@ -55,12 +59,14 @@ def policies_had() -> list[Had]:
         "machine_id",
         "placement__datastore_id",
         "machine__placement__host__cluster_id",
+        "cap_iops",
+        "floor_iops",
     )
     found = []
-    for disk, name, size, machine, store, cluster in rows:
+    for disk, name, size, machine, store, cluster, *limits in rows:
         counts = in_force(dict(given.to(disk, machine, store, cluster)))
         policy, because = (counts[1], counts[0]) if counts else (None, None)
-        found.append(Had(disk, name, store, size, policy, because))
+        found.append(Had(disk, name, store, size, policy, because, DiskFacts(*limits)))
     return found
 
 
@@ -109,15 +115,16 @@ def fits_of(policy: Asked, facts: Mapping[int, PlaceFacts]) -> dict[int, Fit]:
     return {key: fit(policy, place) for key, place in facts.items()}
 
 
-def stands(found: Fit | None) -> tuple[Compliance.State, str]:
+def stands(found: Fit | None, lacking: Sequence[str] = ()) -> tuple[Compliance.State, str]:
     """The state of a disk that lies where ``found`` is the answer, with the reason.
 
-    What could be made there and is not set on it is missing; where it lies on nothing known, nothing is judged.
+    What could be made there and is not set on it is missing, and so is what it is ``lacking`` itself; where it lies on
+    nothing known, nothing is judged.
     """
     if found is None:
         return Compliance.State.UNKNOWN, "where it lies is not known"
     if found.answer is Answer.HAS:
-        return Compliance.State.IN, ""
+        return (Compliance.State.OUT, "; ".join(lacking)[:300]) if lacking else (Compliance.State.IN, "")
     if found.answer is Answer.UNKNOWN:
         return Compliance.State.UNKNOWN, "; ".join(found.reasons)[:300]
     return Compliance.State.OUT, "; ".join(found.reasons)[:300]

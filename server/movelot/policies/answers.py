@@ -15,6 +15,7 @@ from rest_framework import serializers
 from movelot.inventory.models import Compliance, Disk, GivenPolicy, Policy, PolicyPlace, PolicyVersion
 from movelot.placement.kept_places import KeptPlace, kept_places
 from movelot.placement.policies import PolicyInForce, policies_in_force, stands
+from movelot_core.placement.facts import DiskFacts
 from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.policies import fit, kinds_offered, read_policy
 from movelot_core.placement.requirements import KINDS
@@ -263,19 +264,23 @@ def effect(policy: Policy | None, asked: Asked) -> EffectAnswer:
     found = kept_places()
     fits = {place.facts.key: fit(asked, place.facts) for place in found}
     had = Compliance.objects.filter(policy=policy).order_by("disk__name") if policy else Compliance.objects.none()
-    rows = list(had.values_list("disk__name", "disk__size_bytes", "disk__placement__datastore_id", "state"))
+    limits = "disk__cap_iops", "disk__floor_iops"
+    columns = "disk__name", "disk__size_bytes", "disk__placement__datastore_id", "state", *limits
+    rows = list(had.values_list(*columns))
     served = any(each.answer is Answer.HAS for each in fits.values())
     newly_out, newly_in, out, move_bytes = list[str](), 0, Counter[int](), 0
-    for name, size, store, before in rows:
-        state, _reason = stands(fits.get(store))
+    for name, size, store, before, *limited in rows:
+        state, _reason = stands(fits.get(store), asked.lacking(DiskFacts(*limited)))
         if state == Compliance.State.OUT:
             out[store] += 1
-            move_bytes += size if served else 0
+            # One that only lacks a limit is given it where it lies.
+            lies_well = store in fits and fits[store].answer is Answer.HAS
+            move_bytes += size if served and not lies_well else 0
             if before != state:
                 newly_out.append(name)
         elif state == Compliance.State.IN and before == Compliance.State.OUT:
             newly_in += 1
-    there = Counter(store for _name, _size, store, _state in rows)
+    there = Counter(row[2] for row in rows)
     cells = [FitCell(key, str(each.answer), there[key], out[key]) for key, each in fits.items()]
     return EffectAnswer(
         asked.sentence(),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
 
@@ -23,15 +23,21 @@ from movelot.placement.kept_places import keep_places
 from movelot.placement.places import Place, places
 from movelot.placement.policies import Had, PolicyInForce, fits_of, policies_had, policies_in_force, stands
 from movelot.policies.answers import BOARD, board
-from movelot.policies.findings import FITS_NOWHERE, OUT_OF_POLICY
+from movelot.policies.findings import FITS_NOWHERE, LIMITS_MISSING, OUT_OF_POLICY
 from movelot.policies.findings.fits_nowhere import FitsNowhereEvidence
+from movelot.policies.findings.limits_missing import LimitsMissingEvidence
 from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
+from movelot.policies.together import of_all, without
 from movelot_core.balance.settle import Settled, settle
 from movelot_core.placement.policies import Fit
+from movelot_core.placement.policies import Policy as Asked
+from movelot_core.placement.requirements.base import Answer
 from movelot_core.units import count_of, format_size
 
 Fits = Mapping[int, Mapping[int, Fit]]
 NAMES_SAID = 3
+# As many disks as one lot limits.
+LIMITED_AT_ONCE = 200
 
 
 class PolicyJudge(Judge):
@@ -53,16 +59,40 @@ class PolicyJudge(Judge):
         keep_places(known, seen_at)
         facts = {place.facts.key: place.facts for place in known}
         fits = {policy.row.pk: fits_of(policy.asked, facts) for policy in policies}
-        disks = [had for had in policies_had() if had.policy is not None]
+        asked = {policy.row.pk: policy.asked for policy in policies}
+        all_disks = policies_had()
+        disks = [_standing(had, fits, asked) for had in all_disks if had.policy is not None]
         if _keep(fits, disks, moment):
             # Here as well, where a transaction around this one is not over yet.
             renew([str(Aspect.POLICY)])
         keep(BOARD, seen_at, asdict(board()))
-        return [*_nowhere(policies, fits, facts, disks), *_out(policies, fits, known, disks)]
+        return [
+            *_nowhere(policies, fits, facts, disks),
+            *_out(policies, fits, known, disks),
+            *_unlimited(policies, disks),
+            *of_all(policies, fits),
+            *without(len(all_disks) - len(disks), len(all_disks)),
+        ]
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A disk with its policy, how it stands to that and why; ``lacking`` where only something set on it is missing."""
+
+    had: Had
+    state: Compliance.State
+    reason: str
+    lacking: Sequence[str]
+
+
+def _standing(had: Had, fits: Fits, asked: Mapping[int, Asked]) -> Standing:
+    found = fits[had.policy or 0].get(had.store or 0)
+    lacking = asked[had.policy or 0].lacking(had.facts) if found and found.answer is Answer.HAS else []
+    return Standing(had, *stands(found, lacking), lacking)
 
 
 @transaction.atomic
-def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
+def _keep(fits: Fits, disks: Sequence[Standing], moment: datetime) -> bool:
     """Store which places serve which policy, and how each disk stands: only what is another one now is written.
 
     Returns whether any was, which is told to who plans by it.
@@ -76,9 +106,9 @@ def _keep(fits: Fits, disks: Sequence[Had], moment: datetime) -> bool:
         began[disk], before[disk] = since, told
     rows, moved = list[dict[str, Any]](), list[dict[str, Any]]()
     past = list[dict[str, Any]]()
-    for had in disks:
-        state, reason = stands(fits[had.policy or 0].get(had.store or 0))
-        told = [had.policy, str(state), str(had.because), reason]
+    for each in disks:
+        had = each.had
+        told = [had.policy, str(each.state), str(had.because), each.reason]
         old = before.pop(had.disk, None)
         if old != told:
             row = {"disk_id": had.disk, **dict(zip(columns, told, strict=True)), "since": moment}
@@ -119,9 +149,9 @@ def _keep_places(fits: Fits) -> bool:
 
 
 def _nowhere(
-    policies: Sequence[PolicyInForce], fits: Fits, facts: Mapping[int, Any], disks: Sequence[Had]
+    policies: Sequence[PolicyInForce], fits: Fits, facts: Mapping[int, Any], disks: Sequence[Standing]
 ) -> Iterator[Found[FitsNowhereEvidence]]:
-    counts = Counter(had.policy for had in disks)
+    counts = Counter(each.had.policy for each in disks)
     for policy in policies:
         found = fits[policy.row.pk]
         if any(fit.serves for fit in found.values()):
@@ -137,16 +167,16 @@ def _far(fit: Fit) -> float:
 
 
 def _out(
-    policies: Sequence[PolicyInForce], fits: Fits, known: Sequence[Place], disks: Sequence[Had]
+    policies: Sequence[PolicyInForce], fits: Fits, known: Sequence[Place], disks: Sequence[Standing]
 ) -> Iterator[Found[OutOfPolicyEvidence]]:
     """A finding for each policy on each datastore that does not serve it."""
     out: dict[tuple[int, int], list[Had]] = defaultdict(list)
-    for had in disks:
-        if stands(fits[had.policy or 0].get(had.store or 0))[0] is Compliance.State.OUT:
-            out[had.policy or 0, had.store or 0].append(had)
+    for each in disks:
+        if each.state is Compliance.State.OUT and not each.lacking:
+            out[each.had.policy or 0, each.had.store or 0].append(each.had)
     by_store = {place.facts.key: place for place in known}
     settled = _settled(
-        {place.group for place in known if place.group}, {had.disk for each in out.values() for had in each}
+        {place.group for place in known if place.group}, {had.disk for there in out.values() for had in there}
     )
     named = {policy.row.pk: policy.row.name for policy in policies}
     for (policy, store), there in sorted(out.items()):
@@ -167,6 +197,27 @@ def _out(
             ],
         )
         yield Found(OUT_OF_POLICY, Subject("policy", policy, named[policy]), evidence, place.facts.name)
+
+
+def _unlimited(policies: Sequence[PolicyInForce], disks: Sequence[Standing]) -> Iterator[Found[LimitsMissingEvidence]]:
+    """A finding for each policy whose disks lie well and have other limits than it asks."""
+    missing: dict[int, list[Standing]] = defaultdict(list)
+    for each in disks:
+        if each.lacking:
+            missing[each.had.policy or 0].append(each)
+    for policy in policies:
+        there = missing.get(policy.row.pk)
+        if there:
+            cap, floor = policy.asked.limits()
+            evidence = LimitsMissingEvidence(
+                len(there),
+                [each.had.name for each in there[:NAMES_SAID]],
+                sorted({text for each in there for text in each.lacking})[:NAMES_SAID],
+                [each.had.disk for each in there[:LIMITED_AT_ONCE]],
+                cap,
+                floor,
+            )
+            yield Found(LIMITS_MISSING, Subject("policy", policy.row.pk, policy.row.name), evidence, "limits")
 
 
 def _settled(groups: set[int], out: set[int]) -> dict[int, tuple[str, dict[int, int], dict[int, str]]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from datetime import timedelta
 from typing import Any
 
 import jsonschema
@@ -15,11 +16,13 @@ from rest_framework.test import APIClient
 from conftest import ROOT
 from movelot.accounts.models import Role
 from movelot.audit.models import Entry
+from movelot.findings.base import REGISTRY
 from movelot.findings.judging import WHOLE, judge_due
 from movelot.findings.models import Due, Finding
+from movelot.inventory.changes import everything_changed
 from movelot.inventory.known_groups import known_group
 from movelot.inventory.labels import set_labels
-from movelot.inventory.models import BalanceGroup, Compliance, Datastore, Disk, Policy, Pool
+from movelot.inventory.models import BalanceGroup, Compliance, Datastore, DatastoreDay, Disk, Machine, Policy, Pool
 from movelot.lots.drafting import new_draft
 from movelot.policies.documents import json_schema
 from movelot.policies.judge import PolicyJudge
@@ -303,6 +306,70 @@ def test_what_people_ask_of_disks_has_their_group_planned_anew_and_nothing_else(
     PolicyJudge().judge(WHOLE, now())
     group = BalanceGroup.objects.get()
     assert f"group:{group.pk}" in set(Due.objects.values_list("judgement", flat=True))
+
+
+def test_a_cap_of_a_policy_is_set_by_a_lot_where_hosts_can(api: APIClient, harbour: World) -> None:
+    policy = made(api, "Calm", cap_iops=400)
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs one").pk)
+    assert row(api, "Calm")["cells"]["berth-a"] == ("cannot", 1, 1)
+    for host in harbour.hosts.values():
+        host.capabilities = [{"code": "disk_limits", "able": True, "detail": "a cap on each disk"}]
+        for machine in host.machines:
+            for disk in machine["disks"]:
+                disk |= {"cap_iops": 0, "floor_iops": 0, "limited_by": "host"}
+    harbour.read()
+    judge_all()
+    assert row(api, "Calm")["cells"]["berth-a"] == ("has it", 1, 1)
+    assert Compliance.objects.get(disk__name="customs one").reason == "it has no cap, not 400 IOPS"
+    (found,) = [each for each in api.get("/api/rounds/").json()["findings"] if each["kind"] == "limits_missing"]
+    assert found["title"] == "1 disk without the limits of the policy"
+    key = Disk.objects.get(name="customs one").pk
+    assert found["draft"]["form"] == {"disks": [key], "cap": "400", "floor": ""}
+    lot = new_draft("limits", found["draft"]["form"], person("ines.marrow", Role.VIRTUALIZATION))
+    assert [step.kind for step in lot.steps.all()] == ["cap_disk"]
+    # Another cap than the one asked is not it; what would change is told before it is stored.
+    harbour.hosts["quay-1"].machines[0]["disks"][0]["cap_iops"] = 400
+    harbour.read()
+    judge_all()
+    assert Compliance.objects.get(disk__name="customs one").state == Compliance.State.IN
+    effect = {"policy": policy["id"], "requirements": json.dumps([{"kind": "cap_iops", "value": 300}])}
+    told = api.get("/api/policies/effect/", effect).json()
+    assert (told["newly_out"], told["move_bytes"]) == (["customs one"], 0)
+
+
+def said_of(kind: str) -> list[str]:
+    """Sentences of a kind of finding, with the subject's name before."""
+    rows = Finding.objects.filter(kind=kind, gone_at=None).order_by("subject_name")
+    told = [(row.subject_name, REGISTRY.kinds[kind]) for row in rows]
+    return [
+        f"{name}: {''.join(map(str, each.text(each.read(row.evidence))))}"
+        for (name, each), row in zip(told, rows, strict=True)
+    ]
+
+
+def test_what_is_to_be_said_of_policies_together_is_found(api: APIClient) -> None:
+    one = made(api, "Berth-critical", media="SSD")
+    made(api, "Quick", media="SSD", paths=2)
+    assert said_of("policies_alike") == ["Berth-critical: 2 datastores serve it, and Quick as well: one of them may do"]
+    # While nobody has a policy, nobody is without one.
+    assert said_of("without_policy") == []
+    given(api, one["id"], "machine", Machine.objects.get(name="customs").pk)
+    assert said_of("without_policy") == ["disks: of 3: nothing says where these have to be kept, or how"]
+    assert said_of("policy_room_ends") == []
+    store = Datastore.objects.get(name="berth-a")
+    today = now().date()
+    for day in range(20):
+        used = int(0.4 * store.capacity_bytes) - day * 20 * GIB
+        DatastoreDay.objects.create(
+            datastore=store, day=today - timedelta(days=day), used_bytes=used, capacity_bytes=store.capacity_bytes
+        )
+    everything_changed()
+    judge_all()
+    # berth-a and berth-b have 42 % of 2 TiB each below their ceilings, and grow by 20 GiB a day.
+    assert said_of("policy_room_ends") == [
+        "Berth-critical: Room below the ceiling ends in 86 days on 2 datastores that serve it: "
+        "the first of all policies"
+    ]
 
 
 FILE = """

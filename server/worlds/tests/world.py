@@ -49,6 +49,7 @@ class MadeHost:
     devices: list[Row] = field(default_factory=list)
     datastores: list[Row] = field(default_factory=list)
     machines: list[Row] = field(default_factory=list)
+    capabilities: list[Row] = field(default_factory=list)
 
     @property
     def iqn(self) -> str:
@@ -205,7 +206,7 @@ def _said_by(host: MadeHost) -> HostReading:
         initiator=host.iqn,
         copy_bytes_per_second=200e6,
         clock_offset_seconds=0.0,
-        capabilities=[],
+        capabilities=host.capabilities,
         scan_seconds=5.0,
         ports=host.ports,
         devices=host.devices,

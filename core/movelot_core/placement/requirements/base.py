@@ -13,7 +13,7 @@ from enum import StrEnum
 from typing import ClassVar
 
 from movelot_core.errors import RequirementError
-from movelot_core.placement.facts import PlaceFacts
+from movelot_core.placement.facts import DiskFacts, PlaceFacts
 
 Value = str | int | float
 
@@ -81,6 +81,8 @@ class Requirement(ABC):
     editor: ClassVar[Editor]
     # Whether a policy may have several, as of labels.
     several: ClassVar[bool] = False
+    # Whether it is set on each disk: a place serves it that lets it be set, and each disk is judged besides.
+    of_disk: ClassVar[bool] = False
 
     @abstractmethod
     def fit(self, place: PlaceFacts) -> Found:
@@ -89,6 +91,10 @@ class Requirement(ABC):
     @abstractmethod
     def sentence(self) -> str:
         """What it asks, as a part of a sentence."""
+
+    def lacking(self, disk: DiskFacts) -> str:
+        """What a disk lacks of it where its place serves it; empty for nothing."""
+        return ""
 
     @classmethod
     def values_of(cls, place: PlaceFacts) -> Iterable[Value]:

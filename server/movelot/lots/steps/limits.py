@@ -9,7 +9,7 @@ from movelot.inventory.models import Device
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.machine_disks import OnDisk
 from movelot.lots.steps.touches import Touched
-from movelot.lots.steps.values import Nothing
+from movelot.lots.steps.values import Later, Nothing
 
 SET_MEANWHILE = "Draft the lot again from a fresh reading."
 
@@ -52,13 +52,12 @@ class CapDisk(OnDisk[Nothing]):
 
 
 class LimitVolume(StepKind[Nothing]):
-    """By the array, on the disk's own volume: caps and floors in IOPS, 0 for none."""
+    """By the array, on the volume that is the ``disk``: caps and floors in IOPS, 0 for none."""
 
     kind = "limit_volume"
     proof = "the array tells the volume with these limits"
 
-    volume_uri: str
-    disk: str
+    disk: Later[str]
     name: str
     cap: int
     floor: int
@@ -66,19 +65,25 @@ class LimitVolume(StepKind[Nothing]):
     floor_before: int
 
     def touches(self, device: Device) -> list[Touched]:
-        return [Touched("disk", self.disk, self.name)]
+        return [Touched("disk", self.disk, self.name)] if isinstance(self.disk, str) else []
+
+    def _volume(self, run: StepRun[Nothing]) -> dict[str, Any]:
+        found = array.volume_of_disk(run.session, str(self.disk))
+        demand(found is not None, "volume_missing", f"{run.session.name} has no volume that is {self.name}.")
+        return found or {}
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
-        now, wanted = array.volume_limits(run.session, self.volume_uri), (self.cap, self.floor)
+        volume = self._volume(run)
+        now, wanted = array.limits_of(volume), (self.cap, self.floor)
         message = f"{self.name} was given {limits_said(*now)} meanwhile."
         known = now in (wanted, (self.cap_before, self.floor_before))
         demand(known, "limits_changed", message, hint=SET_MEANWHILE)
         if now != wanted:
-            array.limit_volume(run.session, self.volume_uri, self.cap, self.floor)
+            array.limit_volume(run.session, volume, self.cap, self.floor)
         return Progress(True)
 
     def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
-        now = array.volume_limits(run.session, self.volume_uri)
+        now = array.limits_of(self._volume(run))
         demand(now == (self.cap, self.floor), "not_limited", f"{self.name} has {limits_said(*now)}.")
 
     def undo(self, result: Nothing) -> StepSpec[Any]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Machine, MachinePlacement, Policy
+from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Machine, MachinePlacement, Policy, Volume
 from movelot.lots.documents import LotPlan
 from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
@@ -17,10 +17,12 @@ from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.machine_disks import AddDisk
 from movelot.lots.steps.machines import MakeMachine
 from movelot.lots.steps.power import PowerOn
+from movelot.machines.acts.limits import Limiting, add_limits
 from movelot.machines.acts.power import ON_SECONDS
 from movelot.machines.acts.wishes import wish_policies
 from movelot.machines.making.form import MeantMachines, NewMachineForm, read
-from movelot.placement.new_disks import PlaceRow, Proposal, propose
+from movelot.placement.new_disks import PlaceRow, Proposal, WantedDisk, propose
+from movelot.placement.policies import asked_by
 from movelot_core.units import count_of, format_size
 
 PLACES_MAX = 60
@@ -218,6 +220,7 @@ def _add_steps(
     """For each machine: make it, add its disks, and switch it on once these are there."""
     disks = meant.disks or []
     stores = {store.pk: store for store in Datastore.objects.filter(pk__in=_chosen(found))}
+    limits, arrays = _limits(disks), _set_arrays()
     for number, (name, host) in enumerate(zip(meant.names or [], hosts, strict=True)):
         mine = [stores[key or 0] for key in found.stores[number * len(disks) : (number + 1) * len(disks)]]
         make = MakeMachine(
@@ -241,11 +244,30 @@ def _add_steps(
                 policy=disk.policy,
             )
             title = f"Add disk {n} of {name} on {store.name}"
-            added.append(steps.add(add.on(host.name, title, format_size(disk.size_bytes)), made))
+            there = steps.add(add.on(host.name, title, format_size(disk.size_bytes)), made)
+            wanted = limits.get(disk.policy or 0, (0, 0))
+            if any(wanted):
+                which = {"machine": name, "identity": made.result.identity, "disk": there.result.identity}
+                named = {**which, "name": f"{name} disk {n}"}
+                limiting = Limiting(named, host.name, arrays.get(store.serials[0], ""), wanted)
+                added += add_limits(steps, limiting, there)
+            added.append(there)
         if form.then == "on":
             on = PowerOn(machine=name, identity=made.result.identity)
             text = "once all of it is in place"
             steps.add(on.on(host.name, f"Switch {name} on", text, seconds=ON_SECONDS), added or [made])
+
+
+def _limits(disks: Sequence[WantedDisk]) -> dict[int, tuple[int, int]]:
+    """The cap and the floor that each policy of the disks asks, by its primary key."""
+    rows = Policy.objects.filter(pk__in={disk.policy for disk in disks if disk.policy}).prefetch_related("versions")
+    return {row.pk: asked_by(row).limits() for row in rows}
+
+
+def _set_arrays() -> dict[str, str]:
+    """The array of each volume set, by the set's serial: it keeps the limits of disks there."""
+    rows = Volume.objects.filter(kind=Volume.Kind.SET)
+    return dict(rows.values_list("serial", "device__name"))
 
 
 def _home(host: Device) -> str:
