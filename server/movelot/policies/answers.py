@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import zip_longest
 from typing import Any
 
 from django.db.models import Count
@@ -111,10 +112,11 @@ class AskedRequirement:
 
 @dataclass
 class VersionAnswer:
-    """What the policy asked for a while."""
+    """What the policy asked for a while; ``changes`` is what is another thing than in the version before."""
 
     number: int
     sentence: str
+    changes: list[str]
     requirements: list[AskedRequirement]
     note: str
     by: str
@@ -240,15 +242,28 @@ def _kind(each: type[Requirement], places: Mapping[Any, int]) -> RequirementKind
 
 def policy_answer(policy: Policy) -> PolicyAnswer:
     """A policy whole."""
-    versions = [_version(each) for each in policy.versions.all()]
+    versions = [_version(*pair) for pair in _with_before(list(policy.versions.all()))]
     given = [_given(row) for row in policy.given.select_related("disk", "machine", "cluster", "datastore")]
     return PolicyAnswer(policy.pk, policy.name, policy.number, versions, given)
 
 
-def _version(row: PolicyVersion) -> VersionAnswer:
+def _with_before(rows: list[PolicyVersion]) -> Iterator[tuple[PolicyVersion, PolicyVersion | None]]:
+    """Each version with the one before it; they come newest first."""
+    return zip_longest(rows, rows[1:])
+
+
+def _version(row: PolicyVersion, before: PolicyVersion | None) -> VersionAnswer:
     asked = read_policy(row.requirements)
     requirements = [AskedRequirement(each.kind, each.value) for each in asked.requirements]
-    return VersionAnswer(row.number, asked.sentence(), requirements, row.note, row.by, row.at)
+    changes = _changes(read_policy(before.requirements), asked) if before else []
+    return VersionAnswer(row.number, asked.sentence(), changes, requirements, row.note, row.by, row.at)
+
+
+def _changes(before: Asked, after: Asked) -> list[str]:
+    """What is asked besides, and what no longer."""
+    was, now_is = ([each.sentence() for each in asked.requirements] for asked in (before, after))
+    more = [f"asks besides: {text}" for text in now_is if text not in was]
+    return more + [f"no longer: {text}" for text in was if text not in now_is]
 
 
 SCOPES = ("disk", "machine", "cluster", "datastore")

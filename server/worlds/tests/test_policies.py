@@ -229,6 +229,11 @@ def test_each_change_is_a_version_and_nobody_overwrites_what_they_have_not_seen(
         (2, "On spinning drives."),
         (1, "On flash."),
     ]
+    assert [each["changes"] for each in back["versions"]] == [
+        ["asks besides: on flash", "no longer: on spinning drives"],
+        ["asks besides: on spinning drives", "no longer: on flash"],
+        [],
+    ]
 
 
 @pytest.mark.parametrize(

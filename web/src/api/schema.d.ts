@@ -3155,6 +3155,7 @@ export interface components {
         VersionAnswer: {
             number: number;
             sentence: string;
+            changes: string[];
             requirements: components["schemas"]["AskedRequirement"][];
             note: string;
             by: string;

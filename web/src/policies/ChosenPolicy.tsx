@@ -4,6 +4,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
+import { Link } from "react-router";
 import { api, unwrap } from "../api/client";
 import { AskedButton } from "../parts/AskedButton";
 import { CARD, CardHead } from "../parts/CardHead";
@@ -57,6 +58,11 @@ function Form({ policy, board, fixed, onCells }: Omit<Props, "id"> & { policy: P
             </>
           )}
         </Typography>
+        {!fixed && (
+          <Button component={Link} size="small" to={`?policy=new&from=${String(policy.id)}`}>
+            Copy
+          </Button>
+        )}
         {!fixed && (
           <AskedButton
             label="Retire"
@@ -175,6 +181,9 @@ function Versions({ policy, fixed, onTake }: VersionsProps) {
         {policy.versions.map((version) => (
           <li key={version.number}>
             {version.number}: {version.sentence} {version.note && `“${version.note}” `}
+            {version.changes.length > 0 && (
+              <span style={{ color: "var(--mute)" }}>{version.changes.join("; ")} </span>
+            )}
             <span style={{ color: "var(--mute)" }}>
               {version.by} <Moment at={version.at} />
             </span>
@@ -196,10 +205,24 @@ function Versions({ policy, fixed, onTake }: VersionsProps) {
   );
 }
 
+interface NewProps {
+  board: Board;
+  onMade: (policy: number) => void;
+  /** What it asks to begin with. */
+  first?: readonly Requirement[];
+}
+
+/** A new policy that asks at first what another one does. */
+export function CopiedPolicy({ from, ...rest }: Omit<NewProps, "first"> & { from: number }) {
+  const { data: policy, error } = useQuery(policyQuery(from));
+  if (!policy) return <ProblemAlert error={error} />;
+  return <NewPolicy {...rest} first={policy.versions[0]?.requirements ?? []} />;
+}
+
 /** A policy that is not stored yet. */
-export function NewPolicy({ board, onMade }: { board: Board; onMade: (policy: number) => void }) {
+export function NewPolicy({ board, onMade, first = [] }: NewProps) {
   const [name, setName] = useState("");
-  const [requirements, setRequirements] = useState<readonly Requirement[]>([]);
+  const [requirements, setRequirements] = useState<readonly Requirement[]>(first);
   const make = useChange(
     () => unwrap(api.POST("/api/policies/", { body: { name, requirements: [...requirements], note: "" } })),
     (policy) => {

@@ -2,7 +2,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import { auditor, GIB, person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
-import { user } from "../tests/user";
+import { type, user } from "../tests/user";
 import { PoliciesPage } from "./PoliciesPage";
 import type { Board, Policy } from "./queries";
 
@@ -61,6 +61,7 @@ const board: Board = {
 const version = (number: number, value: string) => ({
   number,
   sentence: value === "SSD" ? "On flash." : "On spinning drives.",
+  changes: number === 1 ? [] : ["asks besides: on flash", "no longer: on spinning drives"],
   requirements: [{ kind: "media", value }],
   note: "",
   by: "ines.marrow",
@@ -165,6 +166,29 @@ describe("policies", () => {
     await user.click(await screen.findByLabelText("ask more of where"));
     await user.click(screen.getByRole("option", { name: "paths from every host" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("say a number, 1 to 64 paths");
+  });
+
+  it("are copied as new ones, and say what a version changed", async () => {
+    const asked = serve({
+      ...answers,
+      "GET /api/policies/effect/": effect,
+      "POST /api/policies/": { ...policy, id: 8, name: "Berth-spare" },
+      "GET /api/policies/8/": { ...policy, id: 8, name: "Berth-spare" },
+    });
+    renderPage(<PoliciesPage />, "/?policy=7");
+    await user.click(await screen.findByText("Versions (2)"));
+    expect(screen.getByRole("list", { name: "Versions" })).toHaveTextContent("no longer: on spinning drives");
+    await user.click(screen.getByRole("link", { name: "Copy" }));
+    const form = await screen.findByRole("form", { name: "New policy" });
+    await type(within(form).getByLabelText("Name"), "Berth-spare");
+    await user.click(within(form).getByRole("button", { name: "Make it" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/policies/")?.body).toEqual({
+        name: "Berth-spare",
+        requirements: [{ kind: "media", value: "SSD" }],
+        note: "",
+      });
+    });
   });
 
   it("grey what no linked device could meet", async () => {

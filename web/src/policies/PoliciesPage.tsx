@@ -7,10 +7,10 @@ import { useSearchParams } from "react-router";
 import { countOf } from "../parts/format";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
-import { ChosenPolicy, NewPolicy } from "./ChosenPolicy";
+import { ChosenPolicy, CopiedPolicy, NewPolicy } from "./ChosenPolicy";
 import { FitBoard, FitLegend } from "./FitBoard";
 import { FromFile } from "./FromFile";
-import { type Cell, policiesQuery } from "./queries";
+import { type Board, type Cell, policiesQuery } from "./queries";
 import { Why } from "./Why";
 
 /** Policies: what disks need, where it is served, which disks are not where they should be. */
@@ -102,7 +102,8 @@ export function PoliciesPage() {
           )}
           {read && mayChange && <FromFile />}
           {chosen === 0 && !read && mayChange && (made || board.policies.length === 0) && (
-            <NewPolicy
+            <Begun
+              from={Number(search.get("from")) || 0}
               board={board}
               onMade={(policy) => {
                 go({ policy: String(policy) });
@@ -113,4 +114,16 @@ export function PoliciesPage() {
       )}
     </Page>
   );
+}
+
+interface BegunProps {
+  /** The policy that it is a copy of; 0 for none. */
+  from: number;
+  board: Board;
+  onMade: (policy: number) => void;
+}
+
+/** A new policy: empty, or a copy of another one. */
+function Begun({ from, ...rest }: BegunProps) {
+  return from ? <CopiedPolicy key={from} from={from} {...rest} /> : <NewPolicy {...rest} />;
 }
