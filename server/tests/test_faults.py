@@ -169,7 +169,7 @@ CASES = [
     Case(
         "targets of their own",
         "attach",
-        lambda: {**QUAYSIDE, "name": "own-##", "count": "2", "pools": ["granite-mixed"], "own_target": True, **TIB},
+        lambda: {**QUAYSIDE, "name": "own-01", "pools": ["granite-mixed"], "own_target": True, **TIB},
         "quay-02",
         2,
     ),
@@ -196,7 +196,7 @@ CASES = [
     Case(
         "device settings",
         "device_settings",
-        lambda: {"setting": "path_policy", "value": "ShortestQueue", "filter": {}},
+        lambda: {"setting": "path_policy", "value": "ShortestQueue", "filter": QUAYSIDE},
         "quay-02",
         2,
     ),

@@ -31,6 +31,8 @@ log = logging.getLogger(__name__)
 DISKS_MAX = 200
 MOST = 10_000_000
 KEPT_SECONDS = 86400
+# Of a pool that lies in no group.
+USUAL_CEILING_MS = 9.0
 
 
 @dataclass(frozen=True)
@@ -247,7 +249,7 @@ def _carried(plan: LimitsPlan, key: int) -> Check:
     others = Disk.objects.filter(placement__datastore__in=beneath, floor_iops__gt=0).exclude(identity__in=mine)
     total = sum(floor or 0 for floor in others.values_list("floor_iops", flat=True)) + plan.floor * len(mine)
     group = BalanceGroup.objects.filter(datastores__in=beneath).order_by("latency_ceiling_ms").first()
-    ceiling = group.latency_ceiling_ms if group else 9.0
+    ceiling = group.latency_ceiling_ms if group else USUAL_CEILING_MS
     curve = curve_of(pool)
     allowed = curve.load_at(ceiling)
     asked = usual_load(float(total), curve)
