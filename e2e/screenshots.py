@@ -9,7 +9,6 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from e2e.conftest import Caller, Stack, sign_in
-from e2e.test_iscsi_journeys import start_raw
 from e2e.test_journeys import state
 
 FOLDER = Path(os.environ.get("MOVELOT_SCREENSHOTS", "docs/screenshots"))
@@ -31,9 +30,6 @@ def paths_and_losses(ines: Page) -> None:
     ines.goto("/attach/paths")
     expect(ines.get_by_role("table", name="Single points of failure")).to_be_visible()
     shoot(ines, "paths")
-    ines.goto("/attach/paths?cluster=gatehouse&array=granite")
-    expect(ines.get_by_role("table", name="Zones to ask for")).to_be_visible()
-    shoot(ines, "fibre-channel")
     ines.goto("/attach/loss?kind=switch&name=switch-1")
     expect(ines.get_by_role("table", name="Machines")).to_be_visible()
     shoot(ines, "loss")
@@ -49,9 +45,22 @@ def policies(ines: Page, stack: Stack) -> None:
     shoot(ines, "policies")
 
 
-def raw_volume(ines: Page) -> None:
-    start_raw(ines)
-    shoot(ines, "raw-volume")
+def machines(ines: Page) -> None:
+    """Once policies are given: what has none says little."""
+    ines.goto("/machines?sort=-peak_iops")
+    expect(ines.get_by_role("table", name="Machines").get_by_text("out of policy").first).to_be_visible(timeout=20_000)
+    shoot(ines, "machines")
+    ines.get_by_role("button", name="New machine").click()
+    ines.get_by_role("textbox", name="Name", exact=True).fill("crane-plan-##")
+    ines.get_by_role("textbox", name="How many").fill("2")
+    ines.get_by_role("textbox", name="Size of disk 1").fill("60 GiB")
+    ines.get_by_role("button", name="Add a disk").click()
+    ines.get_by_role("textbox", name="Size of disk 2").fill("80 GiB")
+    ines.get_by_role("combobox", name="Policy of disk 2").click()
+    ines.get_by_role("option", name="Desktops").click()
+    tray = ines.get_by_role("complementary", name="Tray", exact=True)
+    expect(tray).to_contain_text("Add disk 2 of crane-plan-02")
+    shoot(ines, "new-machine")
     drop(ines)
 
 
@@ -103,7 +112,6 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     shoot(ines, "rounds")
     paths_and_losses(ines)
     file_storage(ines)
-    raw_volume(ines)
     over_nvme(ines, fresh)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
@@ -134,6 +142,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     expect(state(ines)).to_have_text("done", timeout=90_000)
     lists(ines)
     policies(ines, fresh)
+    machines(ines)
     ines.context.clear_cookies()
     una = sign_in(ines, fresh, "una.keel")
     una.goto("/people")
