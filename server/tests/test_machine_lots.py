@@ -11,6 +11,7 @@ from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
 from movelot.findings.judging import judge_due
+from movelot.inventory.changes import people_said
 from movelot.inventory.models import (
     Datastore,
     Device,
@@ -52,6 +53,7 @@ def flash(name: str = "Fast") -> Policy:
     policy = Policy.objects.create(name=name)
     asked = [{"kind": "media", "value": "SSD"}]
     PolicyVersion.objects.create(policy=policy, number=1, requirements=asked, by="ines.marrow")
+    people_said("policy", policy.pk)
     return policy
 
 

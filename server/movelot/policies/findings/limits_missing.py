@@ -57,4 +57,4 @@ class LimitsMissingKind(FindingKind[LimitsMissingEvidence]):
         return f"/policies?policy={subject.id}"
 
     def label(self, subject: Subject, evidence: LimitsMissingEvidence) -> str:
-        return f"limits of {subject.name}"
+        return f"{subject.name}, limits"
