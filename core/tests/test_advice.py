@@ -10,8 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from movelot_core.balance.group import Group, judge
+from movelot_core.balance.place import Refusal
 from movelot_core.latency import ServiceCurve
-from movelot_core.placement.advice import NOWHERE, Against, NewDisks, advise, places
+from movelot_core.placement.advice import NOWHERE, NewDisks, advise, places
 from movelot_core.units import GIB
 
 
@@ -57,7 +58,7 @@ def test_a_pool_near_its_ceiling_takes_no_more_load() -> None:
     assert advise(made, state, new).tolist() == [1]
     first, second = places(made, state, new, np.array([1]), 0)
     assert (first.store, first.against, round(first.peak_ms, 2), round(first.fill, 2)) == (1, None, 1.43, 0.55)
-    assert (second.store, second.against) == (0, Against.TOO_SLOW)
+    assert (second.store, second.against) == (0, Refusal.TOO_SLOW)
 
 
 def test_a_disk_that_asks_nothing_goes_where_the_pool_is_slow() -> None:
@@ -71,8 +72,8 @@ def test_what_stands_against_a_place_is_said_with_what_it_lacks() -> None:
     found = places(made, judge(made, made.place), new, np.array([0]), 0)
     assert [(each.store, each.against) for each in found] == [
         (0, None),
-        (1, Against.NO_ROOM),
-        (2, Against.NOT_SERVED),
+        (1, Refusal.NO_ROOM),
+        (2, Refusal.UNREACHED),
     ]
     assert found[1].short_bytes == 80 * GIB
 

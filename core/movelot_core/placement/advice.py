@@ -8,13 +8,14 @@ berth-b to 75 %: it goes to berth-b too.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import Final
 
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
+from scipy.sparse import csr_array, vstack
 
 from movelot_core.balance.group import LOAD_SLACK, Bools, Group, Ints, State
+from movelot_core.balance.place import Refusal
 from movelot_core.latency import Floats
 
 EXACT_SECONDS: Final = 1.0
@@ -36,31 +37,27 @@ class NewDisks:
         return len(self.size_bytes)
 
 
-class Against(StrEnum):
-    """What stands against a datastore."""
-
-    NOT_SERVED = "not served"
-    NO_ROOM = "no room"
-    TOO_SLOW = "too slow"
-
-
 @dataclass(frozen=True)
 class Place:
-    """A datastore for one new disk, all others as proposed: what stands against it (None for nothing), what it becomes.
+    """A datastore for one new disk, all others as proposed, and what it becomes.
 
-    ``fill`` is its share used with the disk, ``peak_ms`` its pool's latency at the slowest hour then, ``short_bytes``
-    what it lacks below its ceiling.
+    ``against`` is the first reason against it, None where there is none; ``fill`` its share used with the disk,
+    ``peak_ms`` its pool's latency at the slowest hour then, ``short_bytes`` what it lacks below its ceiling.
     """
 
     store: int
-    against: Against | None
+    against: Refusal | None
     fill: float
     peak_ms: float
     short_bytes: int
 
 
 class _Books:
-    """Use and load as disks are placed one after the other."""
+    """Use and load as disks are placed one after the other.
+
+    Unlike a balance's Ledger it lets a disk on a pool that is over its ceiling at hours at which the disk asks nothing:
+    an empty disk without measured load has to go somewhere.
+    """
 
     def __init__(self, group: Group, state: State) -> None:
         self.group = group
@@ -102,8 +99,7 @@ def advise(group: Group, state: State, disks: NewDisks) -> Ints:
     if (place != NOWHERE).all():
         return place
     exact = _exact(group, state, disks)
-    better = exact is not None and _placed_bytes(disks, exact) > _placed_bytes(disks, place)
-    return exact if better and exact is not None else place
+    return max(place, exact, key=lambda each: _placed_bytes(disks, each))
 
 
 def _placed_bytes(disks: NewDisks, place: Ints) -> int:
@@ -125,41 +121,42 @@ def _one_by_one(group: Group, state: State, disks: NewDisks) -> Ints:
     return place
 
 
-def _exact(group: Group, state: State, disks: NewDisks) -> Ints | None:
-    """Most bytes placed under both ceilings, by whole numbers of disks that are alike; None where the time is up."""
-    kinds, which = _alike(disks)
-    counts = np.bincount(which, minlength=len(kinds))
-    stores, hours = len(group.datastores), disks.features.shape[2]
-    pairs = [(k, s) for k, n in enumerate(kinds) for s in np.flatnonzero(disks.may[n])]
-    if not pairs:
-        return None
-    rows, most = [], []
-    for k in range(len(kinds)):
-        rows.append([float(pair[0] == k) for pair in pairs])
-        most.append(float(counts[k]))
-    for s in range(stores):
-        rows.append([float(disks.size_bytes[kinds[k]]) if pair_s == s else 0.0 for k, pair_s in pairs])
-        most.append(float(max(0, group.room_bytes[s] - state.used_bytes[s])))
-    own = [np.asarray(group.weights @ disks.features[:, n]) for n in kinds]
-    left = np.maximum(0.0, group.load_limit[:, None] - state.load)
-    for p in range(len(group.pools)):
-        for h in range(hours):
-            rows.append([float(own[k][p, h]) if group.pool_of[s] == p else 0.0 for k, s in pairs])
-            most.append(float(left[p, h]))
-    gain = np.array([-float(disks.size_bytes[kinds[k]]) for k, _ in pairs])
-    top = np.array([float(counts[k]) for k, _ in pairs])
+def _exact(group: Group, state: State, disks: NewDisks) -> Ints:
+    """Most bytes placed under both ceilings, by whole numbers of disks that are alike; none where the time is up."""
+    first, which = _alike(disks)
+    counts = np.bincount(which, minlength=len(first))
+    kind, store = np.nonzero(disks.may[first])
+    nowhere = np.full(len(disks), NOWHERE, dtype=np.int64)
+    if not len(kind):
+        return nowhere
+    size = disks.size_bytes[first].astype(float)
+    own = np.stack([group.weights @ disks.features[:, n] for n in first])
+    pool, column = group.pool_of[store], np.arange(len(kind))
+    each_once = csr_array((np.ones(len(kind)), (kind, column)), shape=(len(first), len(kind)))
+    room = csr_array((size[kind], (store, column)), shape=(len(group.datastores), len(kind)))
+    # A row for each pool and hour, as _Books tests them.
+    hours = own.shape[2]
+    at = (pool * hours + np.arange(hours)[:, None]).ravel()
+    loaded = own[kind, pool].T.ravel()
+    quick = csr_array((loaded, (at, np.tile(column, hours))), shape=(len(group.pools) * hours, len(kind)))
+    most = np.concatenate(
+        [
+            counts,
+            np.maximum(0, group.room_bytes - state.used_bytes),
+            np.maximum(0.0, group.load_limit[:, None] - state.load).ravel(),
+        ]
+    )
     found = milp(
-        gain / max(1.0, float(-gain.min())),
-        constraints=LinearConstraint(np.array(rows), ub=np.array(most)),
-        bounds=Bounds(0, top),
-        integrality=np.ones(len(pairs), dtype=np.int64),
+        -size[kind] / max(1.0, size.max()),
+        constraints=LinearConstraint(vstack([each_once, room, quick]), ub=most),
+        bounds=Bounds(0, counts[kind]),
+        integrality=np.ones(len(kind), dtype=np.int64),
         options={"time_limit": EXACT_SECONDS, "mip_rel_gap": 0.0, "disp": False},
     )
     if found.x is None:
-        return None
-    shares = {pair: round(float(x)) for pair, x in zip(pairs, found.x, strict=True)}
-    place = _dealt(which, shares, len(disks))
-    return place if _lawful(group, state, disks, place) else None
+        return nowhere
+    place = _dealt(which, kind, store, np.rint(found.x).astype(np.int64))
+    return place if _lawful(group, state, disks, place) else nowhere
 
 
 def _alike(disks: NewDisks) -> tuple[list[int], Ints]:
@@ -175,14 +172,13 @@ def _alike(disks: NewDisks) -> tuple[list[int], Ints]:
     return first, np.array(which, dtype=np.int64)
 
 
-def _dealt(which: Ints, shares: dict[tuple[int, int], int], count: int) -> Ints:
-    """The disks of each kind dealt out to their datastores, in order."""
-    place = np.full(count, NOWHERE, dtype=np.int64)
-    for n in range(count):
-        store = next((s for (k, s), left in sorted(shares.items()) if k == which[n] and left > 0), None)
-        if store is not None:
-            place[n] = store
-            shares[int(which[n]), store] -= 1
+def _dealt(which: Ints, kind: Ints, store: Ints, shares: Ints) -> Ints:
+    """[n] The disks of each kind dealt out in order: ``shares`` of ``kind`` go to ``store``, NOWHERE what is left."""
+    place = np.full(len(which), NOWHERE, dtype=np.int64)
+    for k in range(int(kind.max()) + 1):
+        mine = np.flatnonzero(which == k)
+        there = np.repeat(store[kind == k], shares[kind == k])[: len(mine)]
+        place[mine[: len(there)]] = there
     return place
 
 
@@ -216,9 +212,9 @@ def places(group: Group, state: State, disks: NewDisks, place: Ints, chosen: int
         peak = float(group.curves[pool].latency_ms(books.load[pool] + own[pool]).max())
         fill = float((books.used[s] + size) / max(1, int(group.capacity_bytes[s])))
         short = max(0, int(books.used[s] + size - group.room_bytes[s]))
-        tests = zip((disks.may[chosen, s], room[s], quick[s]), Against, strict=True)
+        tests = zip((disks.may[chosen, s], room[s], quick[s]), Refusal, strict=True)
         against = next((why for holds, why in tests if not holds), None)
         found.append(Place(s, against, fill, peak, short))
-    order = list(Against)
-    rank = {each.store: -1 if each.against is None else order[::-1].index(each.against) for each in found}
-    return sorted(found, key=lambda each: (rank[each.store], float(strain[each.store]), each.store))
+    # What lacks a ceiling could still be made to fit: it comes before what does not serve the disk at all.
+    rank = {None: 0, Refusal.TOO_SLOW: 1, Refusal.NO_ROOM: 2, Refusal.UNREACHED: 3}
+    return sorted(found, key=lambda each: (rank[each.against], float(strain[each.store]), each.store))

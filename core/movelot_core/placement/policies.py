@@ -38,8 +38,8 @@ class Policy:
 
     def limits(self) -> tuple[int, int]:
         """The cap and the floor that it asks for each disk, in IOPS; 0 for none."""
-        asked = {each.kind: int(each.value) for each in self.requirements if each.of_disk}
-        return asked.get("cap_iops", 0), asked.get("floor_iops", 0)
+        asked = [each.limits() for each in self.requirements]
+        return max((cap for cap, _floor in asked), default=0), max((floor for _cap, floor in asked), default=0)
 
     def documents(self) -> list[dict[str, Any]]:
         """As they are kept."""

@@ -69,7 +69,8 @@ class SavedViewsView(APIView):
         values: dict[str, Any] = given.validated_data
         with transaction.atomic():
             mine = SavedView.objects.filter(person=person(request))
-            if mine.count() >= KEPT_MAX:
+            others = mine.exclude(page=values["page"], name=values["name"])
+            if others.count() >= KEPT_MAX:
                 message = f"You keep {KEPT_MAX} views already."
                 raise Problem(409, "views_full", message, "Nothing was stored.", "Let one go first.")
             query = {"query": values["query"]}

@@ -244,21 +244,28 @@ def find_datastore(session: DeviceSession, serial: str) -> Row | None:
 def find_machine(session: DeviceSession, name: str) -> Row | None:
     """A machine as the host has it now; None where it does not run one of that name."""
     try:
-        return _machine(session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{quote(name)}"))
+        return _machine_now(session, name)
     except DeviceGone:
         return None
 
 
+def _machine_now(session: DeviceSession, name: str) -> Row:
+    return _machine(session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{quote(name)}"))
+
+
 def find_disk(session: DeviceSession, machine: str, disk: str) -> Row | None:
     """A machine's disk as the host has it now."""
-    member = session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{machine}")
-    return next((d for d in _machine(member)["disks"] if d["identity"] == disk), None)
+    return _disk_with(session, machine, "identity", disk)
 
 
 def find_raw(session: DeviceSession, machine: str, serial: str) -> Row | None:
     """A machine's raw disk of a volume as the host has it now."""
-    member = session.get(f"{system_uri(session)}/Oem/Kestrel/VirtualMachines/{machine}")
-    return next((d for d in _machine(member)["disks"] if d["raw_serial"] == serial), None)
+    return _disk_with(session, machine, "raw_serial", serial)
+
+
+def _disk_with(session: DeviceSession, machine: str, key: str, value: str) -> Row | None:
+    """None where the machine has none with this value; DeviceGone where the host does not run the machine."""
+    return next((disk for disk in _machine_now(session, machine)["disks"] if disk[key] == value), None)
 
 
 def default_store(session: DeviceSession) -> str:

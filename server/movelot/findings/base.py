@@ -58,6 +58,8 @@ class FindingKind(ABC, Generic[E]):
     # Among findings of one urgency those of lower rank come first.
     rank: ClassVar[int] = 9
     evidence: type[E]
+    # What to do where no lot settles it.
+    look: ClassVar[str] = "Look at the trace"
     # Evidence as it may be, for the contract test and for documentation.
     examples: Sequence[E]
 
@@ -84,7 +86,7 @@ class FindingKind(ABC, Generic[E]):
     def action(self, subject: Subject, evidence: E) -> Words:
         """What to do: what the lot would do, else where to look."""
         found = self.remedy(subject, evidence)
-        return [found.action if found else "Look at the trace"]
+        return [found.action if found else self.look]
 
     def place(self, subject: Subject, evidence: E) -> str:
         """Where to look, as a path of the front end; empty where there is no such page."""

@@ -129,7 +129,7 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
         [own_pool[store.pk] if store.pk in own_pool else pool_number[beneath[store.pk]] for store in stores],
         dtype=np.int64,
     )
-    parts = _features_of([(bytes(disk[5]), bytes(disk[6])) for disk in disks])
+    parts = features_of([(bytes(disk[5]), bytes(disk[6])) for disk in disks])
     group = Group(
         disks=tuple(disk[1] for disk in disks),
         size_bytes=np.array([disk[2] for disk in disks], dtype=np.int64),
@@ -190,14 +190,14 @@ def _load_of_others(
     disks = Disk.objects.filter(placement__datastore__in=others)
     rows = list(disks.values_list("placement__datastore_id", "weekday_profile", "weekend_profile"))
     pool = np.array([pool_of[store] for store, _, _ in rows], dtype=int)
-    parts = _features_of([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
+    parts = features_of([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
     parts *= _coincidence(pools)[pool]
     return np.array([load(parts[:, pool == n].sum(axis=1), curves[n]) for n in range(len(pools))]).reshape(
         len(pools), SLOTS
     )
 
 
-def _features_of(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
+def features_of(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
     """[4, disks, 48] from stored profiles, all at once."""
     empty = bytes(3 * HOURS * 4)
     joined = b"".join((weekday or empty) + (weekend or empty) for weekday, weekend in profiles)

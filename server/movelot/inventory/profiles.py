@@ -33,6 +33,12 @@ WHOLE_DAY_HOURS = 6
 Floats = NDArray[np.float64]
 
 
+def hourly_iops(profile: bytes | memoryview) -> Floats:
+    """[24] Reads and writes a second of a day's stored profile together; zeros where none is measured yet."""
+    stored = np.frombuffer(bytes(profile) or bytes(3 * HOURS * 4), dtype=np.float32)
+    return np.asarray(stored.reshape(3, HOURS)[:2].sum(axis=0), dtype=np.float64)
+
+
 def _days(moment: datetime) -> list[date]:
     """The days whose samples count, oldest first."""
     today = moment.astimezone(UTC).date()

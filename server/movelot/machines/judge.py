@@ -19,6 +19,7 @@ from movelot.inventory.changes import Aspect
 from movelot.inventory.labels import labels_by_thing
 from movelot.inventory.models import Compliance, Disk, Machine, MachineSnapshot, MachineSummary, SnapshotPart
 from movelot.inventory.placement import pools_by_store
+from movelot.inventory.profiles import hourly_iops
 from movelot.placement.places import pool_peaks
 from movelot_core.latency import HOURS
 
@@ -83,8 +84,7 @@ def _over_disks() -> dict[int, _Sums]:
         mine.disks += 1
         mine.provisioned += size
         mine.written = None if written is None or mine.written is None else mine.written + written
-        if profile:
-            mine.load += np.frombuffer(profile, dtype=np.float32).reshape(3, HOURS)[:2].sum(axis=0)
+        mine.load += hourly_iops(profile)
         peak = peaks.get(pools.get(store, 0))
         if peak is not None:
             mine.latency_ms = max(peak, mine.latency_ms or 0.0)

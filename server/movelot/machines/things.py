@@ -49,6 +49,11 @@ def _share(part: Any, whole: str) -> Any:
     return Case(When(**{f"{whole}__gt": 0}, then=share), default=None, output_field=FloatField())
 
 
+def _by_own_name(row: type[serializers.ModelSerializer[Any]]) -> dict[str, str]:
+    """The columns of a list by the fields of its rows, each sorted by what it shows."""
+    return {name: name for name in row.Meta.fields if name != "id"}
+
+
 class Named(filters.FilterSet):  # type: ignore[misc]  # the library has no types
     """Rows are looked for by their name."""
 
@@ -117,14 +122,7 @@ class HostList(ThingList):
             datastores=_over(Mount.objects.filter(host=OuterRef("pk")), "host", Count("pk")),
         )
     )
-    columns = {
-        "name": "name",
-        "cluster": "cluster__name",
-        **{
-            name: name
-            for name in ("machines", "running", "processors", "memory_bytes", "provisioned_bytes", "datastores")
-        },
-    }
+    columns = {**_by_own_name(HostRowSerializer), "cluster": "cluster__name"}
 
 
 class DatastoreRowSerializer(serializers.ModelSerializer[Datastore]):
@@ -183,21 +181,7 @@ class DatastoreList(ThingList):
         ),
         hosts=_over(Mount.objects.filter(datastore=OuterRef("pk"), host__gone_at=None), "datastore", Count("pk")),
     )
-    columns = {
-        name: name
-        for name in (
-            "name",
-            "pool",
-            "array",
-            "capacity_bytes",
-            "free_bytes",
-            "fill",
-            "disks",
-            "disk_bytes",
-            "snapshot_bytes",
-            "hosts",
-        )
-    }
+    columns = _by_own_name(DatastoreRowSerializer)
 
 
 class VolumeRowSerializer(serializers.ModelSerializer[Volume]):
@@ -243,9 +227,4 @@ class VolumeList(ThingList):
             raw=_over(Disk.objects.filter(raw_serial=OuterRef("serial")), "raw_serial", Count("pk")),
         )
     )
-    columns = {
-        "name": "name",
-        "array": "device__name",
-        "pool": "pool__name",
-        **{name: name for name in ("kind", "size_bytes", "allocated_bytes", "held", "datastore", "raw")},
-    }
+    columns = {**_by_own_name(VolumeRowSerializer), "array": "device__name", "pool": "pool__name"}

@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
-from movelot.inventory.known_groups import KnownGroup, group_version, known_group
+from movelot.inventory.known_groups import SLOTS, KnownGroup, features_of, group_version, known_group
 from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, PolicyPlace
+from movelot.inventory.profiles import hourly_iops
 from movelot_core.balance.group import Bools
-from movelot_core.latency import HOURS, Floats, ServiceCurve, features, load
-from movelot_core.placement.advice import NOWHERE, Against, NewDisks, Place, advise, places
+from movelot_core.balance.place import Refusal
+from movelot_core.latency import Floats, ServiceCurve, features, load
+from movelot_core.placement.advice import NOWHERE, NewDisks, Place, advise, places
 from movelot_core.placement.requirements.base import Answer
 from movelot_core.units import format_size
 
-SLOTS = 2 * HOURS
-NOT_MOUNTED = "does not mount it"
 READ_SHARE, USUAL_KIB = 0.7, 8.0
 NOTHING_LIKE_IT = "no load is expected: nothing like it is measured"
 
@@ -84,7 +84,7 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
     for n, each in enumerate(wanted[:explained]):
         serves = serving[each.policy]
         found = places(known.group, known.state, _free_to_choose(disks, n, serves.may), place, n)
-        rows.append(_rows(known, found, int(place[n]), serves.reasons))
+        rows.append(_rows(known, found, int(place[n]), serves.reasons, missing))
     peaks = known.state.peak_ms[known.group.pool_of]
     before = {key: (float(known.state.fill[n]), float(peaks[n])) for n, key in enumerate(known.store_keys)}
     stores = [None if n == NOWHERE else known.store_keys[n] for n in place.tolist()]
@@ -134,10 +134,17 @@ def _missing(cluster: Cluster, known: KnownGroup) -> dict[int, str]:
     for store, host in mounts.values_list("datastore_id", "host_id"):
         mounted[store].add(host)
     away = {key: sorted(name for host, name in hosts.items() if host not in there) for key, there in mounted.items()}
-    return {key: f"{', '.join(names)} {NOT_MOUNTED}" for key, names in away.items() if names}
+    return {key: f"{', '.join(names)} does not mount it" for key, names in away.items() if names}
 
 
-def _rows(known: KnownGroup, found: Sequence[Place], chosen: int, reasons: Mapping[int, list[str]]) -> list[PlaceRow]:
+def _rows(
+    known: KnownGroup,
+    found: Sequence[Place],
+    chosen: int,
+    reasons: Mapping[int, list[str]],
+    missing: Collection[int],
+) -> list[PlaceRow]:
+    """``missing`` are datastores that some host of the cluster does not mount."""
     group = known.group
     rows = []
     for each in found:
@@ -149,7 +156,7 @@ def _rows(known: KnownGroup, found: Sequence[Place], chosen: int, reasons: Mappi
                 group.pools[int(group.pool_of[each.store])],
                 fits,
                 each.store == chosen,
-                _verdict(each, reasons[key]),
+                _verdict(each, key not in missing),
                 each.fill,
                 each.peak_ms,
                 reasons[key],
@@ -159,15 +166,15 @@ def _rows(known: KnownGroup, found: Sequence[Place], chosen: int, reasons: Mappi
     return sorted(rows, key=lambda row: not row.chosen)
 
 
-def _verdict(place: Place, reasons: Sequence[str]) -> str:
+def _verdict(place: Place, mounted: bool) -> str:
     match place.against:
         case None:
             return "fits"
-        case Against.NO_ROOM:
+        case Refusal.NO_ROOM:
             return f"over its fill ceiling: short of {format_size(place.short_bytes)}"
-        case Against.TOO_SLOW:
+        case Refusal.TOO_SLOW:
             return "its pool would be over its latency ceiling"
-    return "not mounted by every host" if reasons and reasons[-1].endswith(NOT_MOUNTED) else "not in policy"
+    return "not in policy" if mounted else "not mounted by every host"
 
 
 def _loads(wanted: Sequence[WantedDisk], group: BalanceGroup) -> tuple[Floats, list[str]]:
@@ -200,9 +207,7 @@ def usual_load(iops: float, curve: ServiceCurve) -> float:
 
 def peak_iops(disk: Disk) -> float:
     """IOPS of a disk in its busiest hour of a weekday; 0 where nothing is measured."""
-    if not disk.weekday_profile:
-        return 0.0
-    return float(np.frombuffer(bytes(disk.weekday_profile), dtype=np.float32).reshape(3, HOURS)[:2].sum(axis=0).max())
+    return float(hourly_iops(disk.weekday_profile).max())
 
 
 @lru_cache(maxsize=64)
@@ -214,13 +219,5 @@ def _like(policy: int, group: int, _version: str) -> tuple[Floats | None, int]:
     size = sum(row[0] for row in told)
     if not size:
         return None, 0
-    raw = [_profiles(*row[1:]) for row in told]
-    whole = np.stack(raw)
-    read, write, kib = (whole[:, :, n].reshape(len(raw), SLOTS) for n in range(3))
-    return features(read, write, kib).sum(axis=1) / size, len(raw)
-
-
-def _profiles(*stored: bytes | memoryview) -> Floats:
-    """[2, 3, 24] of a weekday and of a weekend day, zeros where none is measured yet."""
-    joined = b"".join(bytes(each) or bytes(3 * HOURS * 4) for each in stored)
-    return np.frombuffer(joined, dtype=np.float32).reshape(2, 3, HOURS).astype(np.float64)
+    parts = features_of([(bytes(weekday), bytes(weekend)) for _size, weekday, weekend in told])
+    return parts.sum(axis=1) / size, len(told)

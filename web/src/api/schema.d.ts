@@ -5207,7 +5207,7 @@ export interface operations {
     machines_volumes_list: {
         parameters: {
             query?: {
-                /** @description One of name, array, pool, kind, size_bytes, allocated_bytes, held, datastore, raw; with - before it the other way round. */
+                /** @description One of name, array, pool, kind, thin, size_bytes, allocated_bytes, held, datastore, raw; with - before it the other way round. */
                 ordering?: string;
                 /** @description A page number within the paginated result set. */
                 page?: number;

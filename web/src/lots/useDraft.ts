@@ -8,7 +8,8 @@ import { formPath } from "../shell/pages";
 import { useTray } from "../shell/trayState";
 import { type LotDetail, lotQuery } from "./queries";
 
-type NewLot = Schemas["NewLotRequest"];
+/** The kind and the form of a lot to be drafted. */
+export type NewLot = Schemas["NewLotRequest"];
 
 /** A new lot in draft; one that takes long to compute is drafted by a job. */
 async function drafted(body: NewLot): Promise<LotDetail> {

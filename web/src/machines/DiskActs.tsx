@@ -2,8 +2,8 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
-import { useDraft } from "../lots/useDraft";
+import { type ReactNode, useState } from "react";
+import { type NewLot, useDraft } from "../lots/useDraft";
 import { CARD } from "../parts/CardHead";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { Typed } from "./Acts";
@@ -52,16 +52,61 @@ const FORM = {
   flexWrap: "wrap",
 } as const;
 
-function SizeField({ label, value, set }: { label: string; value: string; set: (text: string) => void }) {
+interface ActFormProps {
+  label: string;
+  draft: ReturnType<typeof useDraft>;
+  /** Whether it says all that is needed. */
+  complete: boolean;
+  /** The lot that it drafts. */
+  lot: () => NewLot;
+  note?: string;
+  children: ReactNode;
+}
+
+/** The form of one act: it drafts a lot. */
+function ActForm({ label, draft, complete, lot, note, children }: ActFormProps) {
+  return (
+    <Box
+      component="form"
+      aria-label={label}
+      sx={FORM}
+      onSubmit={(event) => {
+        event.preventDefault();
+        draft.mutate(lot());
+      }}
+    >
+      {children}
+      <Button type="submit" variant="outlined" disabled={!complete || draft.isPending}>
+        Draft lot
+      </Button>
+      {note && <span style={{ color: "var(--mute)" }}>{note}</span>}
+      <ProblemAlert error={draft.error} />
+    </Box>
+  );
+}
+
+interface ShortFieldProps {
+  label: string;
+  placeholder: string;
+  numeric?: boolean;
+  value: string;
+  set: (text: string) => void;
+}
+
+/** A field for a size or a number. */
+function ShortField({ label, placeholder, numeric = false, value, set }: ShortFieldProps) {
   return (
     <TextField
       size="small"
       label={label}
-      placeholder="80 GiB"
+      placeholder={placeholder}
       fullWidth={false}
       sx={{ width: 130 }}
       value={value}
-      slotProps={{ inputLabel: { shrink: true } }}
+      slotProps={{
+        inputLabel: { shrink: true },
+        ...(numeric ? { htmlInput: { inputMode: "numeric" } } : {}),
+      }}
       onChange={(event) => {
         set(event.target.value);
       }}
@@ -69,30 +114,25 @@ function SizeField({ label, value, set }: { label: string; value: string; set: (
   );
 }
 
+const SIZE = "80 GiB";
+
 function Add({ machine }: { machine: Machine }) {
   const draft = useDraft();
   const [size, setSize] = useState("");
   const [policy, setPolicy] = useState<number | null>(null);
   return (
-    <Box
-      component="form"
-      aria-label="Add a disk"
-      sx={FORM}
-      onSubmit={(event) => {
-        event.preventDefault();
-        draft.mutate({ kind: "machine_disk", form: { machine: machine.id, act: "add", size, policy } });
-      }}
+    <ActForm
+      label="Add a disk"
+      draft={draft}
+      complete={size.trim() !== ""}
+      lot={() => ({ kind: "machine_disk", form: { machine: machine.id, act: "add", size, policy } })}
+      note="Its place is proposed; the lot says which and why."
     >
-      <SizeField label="Size" value={size} set={setSize} />
+      <ShortField label="Size" placeholder={SIZE} value={size} set={setSize} />
       <Box sx={{ width: 200 }}>
         <PolicySelect label="Policy of this disk" none="as the machine" value={policy} choose={setPolicy} />
       </Box>
-      <Button type="submit" variant="outlined" disabled={!size.trim() || draft.isPending}>
-        Draft lot
-      </Button>
-      <span style={{ color: "var(--mute)" }}>Its place is proposed; the lot says which and why.</span>
-      <ProblemAlert error={draft.error} />
-    </Box>
+    </ActForm>
   );
 }
 
@@ -132,22 +172,15 @@ function Enlarge({ machine }: { machine: Machine }) {
   const [disk, setDisk] = useState(machine.disks[0]?.id ?? 0);
   const [size, setSize] = useState("");
   return (
-    <Box
-      component="form"
-      aria-label="Enlarge a disk"
-      sx={FORM}
-      onSubmit={(event) => {
-        event.preventDefault();
-        draft.mutate({ kind: "machine_disk", form: { machine: machine.id, act: "enlarge", disk, size } });
-      }}
+    <ActForm
+      label="Enlarge a disk"
+      draft={draft}
+      complete={size.trim() !== ""}
+      lot={() => ({ kind: "machine_disk", form: { machine: machine.id, act: "enlarge", disk, size } })}
     >
       <DiskSelect machine={machine} disk={disk} choose={setDisk} />
-      <SizeField label="New size" value={size} set={setSize} />
-      <Button type="submit" variant="outlined" disabled={!size.trim() || draft.isPending}>
-        Draft lot
-      </Button>
-      <ProblemAlert error={draft.error} />
-    </Box>
+      <ShortField label="New size" placeholder={SIZE} value={size} set={setSize} />
+    </ActForm>
   );
 }
 
@@ -156,39 +189,18 @@ function Limit({ machine }: { machine: Machine }) {
   const [disk, setDisk] = useState(machine.disks[0]?.id ?? 0);
   const [cap, setCap] = useState("");
   const [floor, setFloor] = useState("");
-  const field = (label: string, value: string, set: (text: string) => void) => (
-    <TextField
-      size="small"
-      label={label}
-      placeholder="none"
-      fullWidth={false}
-      sx={{ width: 130 }}
-      value={value}
-      slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: "numeric" } }}
-      onChange={(event) => {
-        set(event.target.value);
-      }}
-    />
-  );
   return (
-    <Box
-      component="form"
-      aria-label="Limit a disk"
-      sx={FORM}
-      onSubmit={(event) => {
-        event.preventDefault();
-        draft.mutate({ kind: "limits", form: { disks: [disk], cap, floor } });
-      }}
+    <ActForm
+      label="Limit a disk"
+      draft={draft}
+      complete
+      lot={() => ({ kind: "limits", form: { disks: [disk], cap, floor } })}
+      note="Kept to it by its array where that can, else by its host."
     >
       <DiskSelect machine={machine} disk={disk} choose={setDisk} />
-      {field("Cap, IOPS", cap, setCap)}
-      {field("Floor, IOPS", floor, setFloor)}
-      <Button type="submit" variant="outlined" disabled={draft.isPending}>
-        Draft lot
-      </Button>
-      <span style={{ color: "var(--mute)" }}>Kept to it by its array where that can, else by its host.</span>
-      <ProblemAlert error={draft.error} />
-    </Box>
+      <ShortField label="Cap, IOPS" placeholder="none" numeric value={cap} set={setCap} />
+      <ShortField label="Floor, IOPS" placeholder="none" numeric value={floor} set={setFloor} />
+    </ActForm>
   );
 }
 

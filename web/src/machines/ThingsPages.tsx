@@ -6,8 +6,8 @@ import type { Schemas } from "../api/problem";
 import { formatShare } from "../parts/format";
 import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
-import { PAGE, useServerRows } from "../parts/table/useServerRows";
-import { type TableUrl, useTableUrl } from "../parts/table/useTableUrl";
+import { PAGE, type PageOptions, useServerRows } from "../parts/table/useServerRows";
+import { type Sorting, useTableUrl } from "../parts/table/useTableUrl";
 import { useUnit } from "../parts/unit";
 import { Page } from "../shell/Page";
 import { orderingOf } from "./queries";
@@ -71,33 +71,51 @@ const traced = <Row extends { id: number; name: string }>(kind: string, head: st
 const FILTERS = ["text"] as const;
 const keyOf = (row: { id: number }) => String(row.id);
 
-function Search({ url }: { url: TableUrl<"text"> }) {
+interface ThingsProps<Row> {
+  title: string;
+  /** One of them, for the sentence where none is found. */
+  one: string;
+  columns: Column<Row>[];
+  /** The order without one in the address. */
+  fallback?: Sorting;
+  page: (asked: { page: number; page_size: number; ordering: string; text: string }) => PageOptions<Row>;
+}
+
+/** A list that is looked through by name. */
+function Things<Row extends { id: number }>({ title, one, columns, fallback, page }: ThingsProps<Row>) {
+  const url = useTableUrl(FILTERS, fallback);
+  const text = useDeferredValue(url.filters.text);
+  const ordering = orderingOf(url.sorting);
+  const rows = useServerRows<Row>(
+    (number) => page({ page: number, page_size: PAGE, ordering, text }),
+    url.at,
+  );
   return (
-    <TextField
-      label="Name"
-      fullWidth={false}
-      sx={{ width: 190, mb: 1 }}
-      value={url.filters.text}
-      onChange={(event) => {
-        url.filter("text", event.target.value);
-      }}
-    />
+    <Page title={title} stage="machines">
+      <TextField
+        label="Name"
+        fullWidth={false}
+        sx={{ width: 190, mb: 1 }}
+        value={url.filters.text}
+        onChange={(event) => {
+          url.filter("text", event.target.value);
+        }}
+      />
+      <DataTable
+        name={title}
+        columns={columns}
+        server={rows}
+        url={url}
+        rowKey={keyOf}
+        empty={`No ${one} is so called.`}
+      />
+    </Page>
   );
 }
 
 /** Hosts with what their machines ask of them. */
 export function HostsPage() {
-  const url = useTableUrl(FILTERS);
   const { size } = useUnit();
-  const text = useDeferredValue(url.filters.text);
-  const ordering = orderingOf(url.sorting);
-  const rows = useServerRows<Host>(
-    (page) =>
-      queryOptions("get", "/api/machines/hosts/", {
-        params: { query: { page, page_size: PAGE, ordering, text } },
-      }),
-    url.at,
-  );
   const columns = useMemo<Column<Host>[]>(
     () => [
       traced("host", "Host"),
@@ -107,41 +125,25 @@ export function HostsPage() {
       count("processors", "Processors given", 120),
       sizes(size)<Host>("memory_bytes", "Memory given", 112),
       sizes(size)<Host>("provisioned_bytes", "Provisioned"),
-      {
-        ...count<Host>("datastores", "Datastores mounted", 140),
-        cell: (row) => row.datastores,
-      },
+      count("datastores", "Datastores mounted", 140),
     ],
     [size],
   );
   return (
-    <Page title="Hosts" stage="machines">
-      <Search url={url} />
-      <DataTable
-        name="Hosts"
-        columns={columns}
-        server={rows}
-        url={url}
-        rowKey={keyOf}
-        empty="No host is so called."
-      />
-    </Page>
+    <Things
+      title="Hosts"
+      one="host"
+      columns={columns}
+      page={(query) => queryOptions("get", "/api/machines/hosts/", { params: { query } })}
+    />
   );
 }
 
+const BY_FILL = { key: "fill", descending: true };
+
 /** Datastores with what they hold; sorted by fill, the fullest is first. */
 export function DatastoresPage() {
-  const url = useTableUrl(FILTERS, { key: "fill", descending: true });
   const { size } = useUnit();
-  const text = useDeferredValue(url.filters.text);
-  const ordering = orderingOf(url.sorting);
-  const rows = useServerRows<Datastore>(
-    (page) =>
-      queryOptions("get", "/api/machines/datastores/", {
-        params: { query: { page, page_size: PAGE, ordering, text } },
-      }),
-    url.at,
-  );
   const columns = useMemo<Column<Datastore>[]>(
     () => [
       traced("datastore", "Datastore"),
@@ -161,35 +163,22 @@ export function DatastoresPage() {
     [size],
   );
   return (
-    <Page title="Datastores" stage="machines">
-      <Search url={url} />
-      <DataTable
-        name="Datastores"
-        columns={columns}
-        server={rows}
-        url={url}
-        rowKey={keyOf}
-        empty="No datastore is so called."
-      />
-    </Page>
+    <Things
+      title="Datastores"
+      one="datastore"
+      columns={columns}
+      fallback={BY_FILL}
+      page={(query) => queryOptions("get", "/api/machines/datastores/", { params: { query } })}
+    />
   );
 }
 
 const BENEATH: Record<string, string> = { block: "volume", file: "file system", set: "volume set" };
+const BY_WRITTEN = { key: "held", descending: true };
 
 /** Volumes, file systems and volume sets with what they hold of their pools. */
 export function VolumesPage() {
-  const url = useTableUrl(FILTERS, { key: "held", descending: true });
   const { size } = useUnit();
-  const text = useDeferredValue(url.filters.text);
-  const ordering = orderingOf(url.sorting);
-  const rows = useServerRows<Volume>(
-    (page) =>
-      queryOptions("get", "/api/machines/volumes/", {
-        params: { query: { page, page_size: PAGE, ordering, text } },
-      }),
-    url.at,
-  );
   const columns = useMemo<Column<Volume>[]>(
     () => [
       traced("volume", "Volume"),
@@ -213,16 +202,12 @@ export function VolumesPage() {
     [size],
   );
   return (
-    <Page title="Volumes" stage="machines">
-      <Search url={url} />
-      <DataTable
-        name="Volumes"
-        columns={columns}
-        server={rows}
-        url={url}
-        rowKey={keyOf}
-        empty="No volume is so called."
-      />
-    </Page>
+    <Things
+      title="Volumes"
+      one="volume"
+      columns={columns}
+      fallback={BY_WRITTEN}
+      page={(query) => queryOptions("get", "/api/machines/volumes/", { params: { query } })}
+    />
   );
 }

@@ -96,6 +96,10 @@ class Requirement(ABC):
         """What a disk lacks of it where its place serves it; empty for nothing."""
         return ""
 
+    def limits(self) -> tuple[int, int]:
+        """The cap and the floor that it asks for each disk, in IOPS; 0 for none."""
+        return 0, 0
+
     @classmethod
     def values_of(cls, place: PlaceFacts) -> Iterable[Value]:
         """Values of it that ``place`` serves, for editors to offer; empty where values are not told apart."""

@@ -36,6 +36,9 @@ class Cap(Requirement):
     def lacking(self, disk: DiskFacts) -> str:
         return _lacking(disk.cap_iops, int(self.value), "cap")
 
+    def limits(self) -> tuple[int, int]:
+        return int(self.value), 0
+
 
 @dataclass(frozen=True)
 class Floor(Requirement):
@@ -53,3 +56,6 @@ class Floor(Requirement):
 
     def lacking(self, disk: DiskFacts) -> str:
         return _lacking(disk.floor_iops, int(self.value), "floor")
+
+    def limits(self) -> tuple[int, int]:
+        return 0, int(self.value)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Protocol
 
 from movelot.devices import array, host
 from movelot.inventory.models import Device
@@ -51,6 +51,21 @@ class CapDisk(OnDisk[Nothing]):
         return CapDisk(**values).on("", f"Give {self.name} back its former limit", limits_said(self.before, 0))
 
 
+class BothLimits(Protocol):
+    """A step with a cap and a floor in IOPS, 0 for none, and what these were before."""
+
+    cap: int
+    floor: int
+    cap_before: int
+    floor_before: int
+
+
+def turned_back(step: BothLimits) -> dict[str, Any]:
+    """The values of a step, with those that it sets and those that were there changing places."""
+    swapped = {"cap": step.cap_before, "floor": step.floor_before}
+    return {**vars(step), **swapped, "cap_before": step.cap, "floor_before": step.floor}
+
+
 class LimitVolume(StepKind[Nothing]):
     """By the array, on the volume that is the ``disk``: caps and floors in IOPS, 0 for none."""
 
@@ -87,15 +102,8 @@ class LimitVolume(StepKind[Nothing]):
         demand(now == (self.cap, self.floor), "not_limited", f"{self.name} has {limits_said(*now)}.")
 
     def undo(self, result: Nothing) -> StepSpec[Any]:
-        values: dict[str, Any] = {
-            **dict(self),
-            "cap": self.cap_before,
-            "floor": self.floor_before,
-            "cap_before": self.cap,
-            "floor_before": self.floor,
-        }
         said = limits_said(self.cap_before, self.floor_before)
-        return LimitVolume(**values).on("", f"Give {self.name} back its former limits", said)
+        return LimitVolume(**turned_back(self)).on("", f"Give {self.name} back its former limits", said)
 
 
 class SeeLimits(OnDisk[Nothing]):
@@ -122,11 +130,4 @@ class SeeLimits(OnDisk[Nothing]):
         demand(now == (self.cap, self.floor), "host_differs", message)
 
     def undo(self, result: Nothing) -> StepSpec[Any]:
-        values: dict[str, Any] = {
-            **dict(self),
-            "cap": self.cap_before,
-            "floor": self.floor_before,
-            "cap_before": self.cap,
-            "floor_before": self.floor,
-        }
-        return SeeLimits(**values).on("", f"Read the limits of {self.name} back", last=True)
+        return SeeLimits(**turned_back(self)).on("", f"Read the limits of {self.name} back", last=True)

@@ -199,11 +199,8 @@ def _policy_checks(plan: NewMachinePlan) -> list[Check]:
     without = [str(n) for n, disk in enumerate(plan.disks, start=1) if not disk.policy]
     if not without:
         return [Check("in policy", PASS, "each disk lies where its policy is served")]
-    word = "disk" if len(without) == 1 else "disks"
-    text = (
-        f"{word.capitalize()} {', '.join(without)} will have no policy of {'its' if word == 'disk' else 'their'} own."
-    )
-    return [Check("in policy", WARN, text)]
+    which = f"Disk {without[0]} has" if len(without) == 1 else f"Disks {', '.join(without)} have"
+    return [Check("in policy", WARN, f"{which} no policy: any datastore with room will do.")]
 
 
 def _nowhere(number: int, without: int, disk: ProposedDisk, chosen: bool) -> str:
@@ -247,8 +244,8 @@ def _add_steps(
             there = steps.add(add.on(host.name, title, format_size(disk.size_bytes)), made)
             wanted = limits.get(disk.policy or 0, (0, 0))
             if any(wanted):
-                which = {"machine": name, "identity": made.result.identity, "disk": there.result.identity}
-                named = {**which, "name": f"{name} disk {n}"}
+                on_disk = {"machine": name, "identity": made.result.identity, "disk": there.result.identity}
+                named = {**on_disk, "name": add.name}
                 limiting = Limiting(named, host.name, arrays.get(store.serials[0], ""), wanted)
                 added += add_limits(steps, limiting, there)
             added.append(there)

@@ -38,6 +38,7 @@ class MissingPathsEvidence:
 
 class MissingPathsKind(FindingKind[MissingPathsEvidence]):
     name, stage, rank = "missing_paths", "attach", 2
+    look = "Look at its paths"
     evidence = MissingPathsEvidence
     examples = (
         MissingPathsEvidence(
@@ -61,10 +62,6 @@ class MissingPathsKind(FindingKind[MissingPathsEvidence]):
 
     def remedy(self, subject: Subject, evidence: MissingPathsEvidence) -> Remedy | None:
         return lot_for({lost.cause for lost in evidence.lost}, evidence.cluster, subject.name, evidence.array)
-
-    def action(self, subject: Subject, evidence: MissingPathsEvidence) -> Words:
-        found = self.remedy(subject, evidence)
-        return [found.action if found else "Look at its paths"]
 
     def place(self, subject: Subject, evidence: MissingPathsEvidence) -> str:
         return path_page(evidence.cluster, evidence.array)

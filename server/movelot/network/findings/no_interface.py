@@ -22,6 +22,7 @@ class NoInterfaceEvidence:
 
 class NoInterfaceKind(FindingKind[NoInterfaceEvidence]):
     name, stage = "no_interface", "attach"
+    look = "Fit a card or a cable"
     evidence = NoInterfaceEvidence
     examples = (
         NoInterfaceEvidence("quayside", "chalk", "10.40.12.0/24", "interface"),
@@ -41,10 +42,6 @@ class NoInterfaceKind(FindingKind[NoInterfaceEvidence]):
         if evidence.what != "interface":
             return None
         return Remedy("interfaces", {"cluster": evidence.cluster, "array": evidence.array}, "Make the interface")
-
-    def action(self, subject: Subject, evidence: NoInterfaceEvidence) -> Words:
-        found = self.remedy(subject, evidence)
-        return [found.action if found else "Fit a card or a cable"]
 
     def place(self, subject: Subject, evidence: NoInterfaceEvidence) -> str:
         return path_page(evidence.cluster, evidence.array)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from movelot.findings.base import FindingKind, Subject, Words
+from movelot.findings.base import Words
+from movelot.policies.findings.of_policy import OfPolicy
 from movelot_core.rounds import Urgency
 from movelot_core.units import count_of
 
@@ -18,8 +19,8 @@ class FitsNowhereEvidence:
     lacks: list[str]
 
 
-class FitsNowhereKind(FindingKind[FitsNowhereEvidence]):
-    name, stage = "fits_nowhere", "policies"
+class FitsNowhereKind(OfPolicy[FitsNowhereEvidence]):
+    name = "fits_nowhere"
     evidence = FitsNowhereEvidence
     examples = (FitsNowhereEvidence(9, "chalk-vd", ["no label site=sea"]), FitsNowhereEvidence(0, "", []))
 
@@ -36,9 +37,3 @@ class FitsNowhereKind(FindingKind[FitsNowhereEvidence]):
 
     def reasons(self, evidence: FitsNowhereEvidence) -> list[str]:
         return list(evidence.lacks)
-
-    def action(self, subject: Subject, evidence: FitsNowhereEvidence) -> Words:
-        return ["Look at the policy"]
-
-    def place(self, subject: Subject, evidence: FitsNowhereEvidence) -> str:
-        return f"/policies?policy={subject.id}"

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from movelot.findings.base import FindingKind, Subject, Words
+from movelot.findings.base import Subject, Words
 from movelot.lots.kinds import Remedy
+from movelot.policies.findings.of_policy import OfPolicy
 from movelot_core.rounds import Urgency
 from movelot_core.units import count_of
 
@@ -25,8 +26,8 @@ class LimitsMissingEvidence:
     floor: int
 
 
-class LimitsMissingKind(FindingKind[LimitsMissingEvidence]):
-    name, stage = "limits_missing", "policies"
+class LimitsMissingKind(OfPolicy[LimitsMissingEvidence]):
+    name = "limits_missing"
     evidence = LimitsMissingEvidence
     examples = (
         LimitsMissingEvidence(2, ["a 1", "b 1"], ["it has no cap, not 400 IOPS"], [1, 2], 400, 0),
@@ -49,12 +50,6 @@ class LimitsMissingKind(FindingKind[LimitsMissingEvidence]):
     def remedy(self, subject: Subject, evidence: LimitsMissingEvidence) -> Remedy:
         limits = {"cap": str(evidence.cap or ""), "floor": str(evidence.floor or "")}
         return Remedy("limits", {"disks": evidence.keys, **limits}, f"Limit {count_of(len(evidence.keys), 'disk')}")
-
-    def action(self, subject: Subject, evidence: LimitsMissingEvidence) -> Words:
-        return [self.remedy(subject, evidence).action]
-
-    def place(self, subject: Subject, evidence: LimitsMissingEvidence) -> str:
-        return f"/policies?policy={subject.id}"
 
     def label(self, subject: Subject, evidence: LimitsMissingEvidence) -> str:
         return f"{subject.name}, limits"

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from movelot.findings.base import FindingKind, Size, Subject, Words
+from movelot.findings.base import Size, Subject, Words
 from movelot.lots.kinds import Remedy
+from movelot.policies.findings.of_policy import OfPolicy
 from movelot_core.rounds import Urgency
 from movelot_core.units import count_of
 
@@ -29,8 +30,8 @@ class OutOfPolicyEvidence:
     stays: list[str]
 
 
-class OutOfPolicyKind(FindingKind[OutOfPolicyEvidence]):
-    name, stage = "out_of_policy", "policies"
+class OutOfPolicyKind(OfPolicy[OutOfPolicyEvidence]):
+    name = "out_of_policy"
     evidence = OutOfPolicyEvidence
     examples = (
         OutOfPolicyEvidence("berth-d", 2, 2**40, ["a 1", "b 1"], ["no label team=x"], "quayside", [[1, 2], [3, 2]], []),
@@ -58,13 +59,6 @@ class OutOfPolicyKind(FindingKind[OutOfPolicyEvidence]):
         moves: list[dict[str, Any]] = [{"disk": disk, "target": target} for disk, target in evidence.moves]
         form = {"group": evidence.group, "moves": moves}
         return Remedy("balance", form, f"Move {count_of(len(moves), 'disk')} to where it is served")
-
-    def action(self, subject: Subject, evidence: OutOfPolicyEvidence) -> Words:
-        found = self.remedy(subject, evidence)
-        return [found.action if found else "Look at the policy"]
-
-    def place(self, subject: Subject, evidence: OutOfPolicyEvidence) -> str:
-        return f"/policies?policy={subject.id}"
 
     def label(self, subject: Subject, evidence: OutOfPolicyEvidence) -> str:
         return f"{subject.name} on {evidence.datastore}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from movelot.findings.base import FindingKind, Subject, Words
+from movelot.policies.findings.of_policy import OfPolicy
 from movelot_core.rounds import Urgency
 from movelot_core.units import count_of
 
@@ -19,8 +20,8 @@ class AlikeEvidence:
     datastores: int
 
 
-class AlikeKind(FindingKind[AlikeEvidence]):
-    name, stage = "policies_alike", "policies"
+class AlikeKind(OfPolicy[AlikeEvidence]):
+    name = "policies_alike"
     evidence = AlikeEvidence
     examples = (AlikeEvidence(["Records"], 3), AlikeEvidence(["Records", "Scratch"], 1))
 
@@ -34,12 +35,6 @@ class AlikeKind(FindingKind[AlikeEvidence]):
         where = count_of(evidence.datastores, "datastore serves", "datastores serve")
         return [f"{where} it, and {', '.join(evidence.others)} as well: one of them may do"]
 
-    def action(self, subject: Subject, evidence: AlikeEvidence) -> Words:
-        return ["Look at the policy"]
-
-    def place(self, subject: Subject, evidence: AlikeEvidence) -> str:
-        return f"/policies?policy={subject.id}"
-
 
 @dataclass(frozen=True)
 class RoomEndsEvidence:
@@ -49,8 +44,8 @@ class RoomEndsEvidence:
     datastores: int
 
 
-class RoomEndsKind(FindingKind[RoomEndsEvidence]):
-    name, stage = "policy_room_ends", "policies"
+class RoomEndsKind(OfPolicy[RoomEndsEvidence]):
+    name = "policy_room_ends"
     evidence = RoomEndsEvidence
     examples = (RoomEndsEvidence(12.4, 2), RoomEndsEvidence(55.0, 1))
 
@@ -64,12 +59,6 @@ class RoomEndsKind(FindingKind[RoomEndsEvidence]):
         where = count_of(evidence.datastores, "datastore that serves it", "datastores that serve it")
         return [f"Room below the ceiling ends in {evidence.days:.0f} days on {where}: the first of all policies"]
 
-    def action(self, subject: Subject, evidence: RoomEndsEvidence) -> Words:
-        return ["Look at the policy"]
-
-    def place(self, subject: Subject, evidence: RoomEndsEvidence) -> str:
-        return f"/policies?policy={subject.id}"
-
 
 @dataclass(frozen=True)
 class WithoutPolicyEvidence:
@@ -81,6 +70,7 @@ class WithoutPolicyEvidence:
 
 class WithoutPolicyKind(FindingKind[WithoutPolicyEvidence]):
     name, stage = "without_policy", "policies"
+    look = "Choose their machines, give them one"
     evidence = WithoutPolicyEvidence
     examples = (WithoutPolicyEvidence(120, 420), WithoutPolicyEvidence(1, 420))
 
@@ -92,9 +82,6 @@ class WithoutPolicyKind(FindingKind[WithoutPolicyEvidence]):
 
     def text(self, evidence: WithoutPolicyEvidence) -> Words:
         return [f"of {evidence.of:,}: nothing says where these have to be kept, or how"]
-
-    def action(self, subject: Subject, evidence: WithoutPolicyEvidence) -> Words:
-        return ["Choose their machines, give them one"]
 
     def place(self, subject: Subject, evidence: WithoutPolicyEvidence) -> str:
         return "/machines?state=no+policy"

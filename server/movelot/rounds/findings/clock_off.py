@@ -18,6 +18,7 @@ class ClockOffEvidence:
 
 class ClockOffKind(FindingKind[ClockOffEvidence]):
     name, stage = "clock_off", "devices"
+    look = "See the device link"
     evidence = ClockOffEvidence
     examples = (ClockOffEvidence(540.0), ClockOffEvidence(-90.0))
 
@@ -31,9 +32,6 @@ class ClockOffKind(FindingKind[ClockOffEvidence]):
         way = "ahead" if evidence.offset_seconds > 0 else "behind"
         by = f"{format_seconds(abs(evidence.offset_seconds))} {way}"
         return [f"{by}; logs and tickets of both sides would disagree. Set its time source."]
-
-    def action(self, subject: Subject, evidence: ClockOffEvidence) -> Words:
-        return ["See the device link"]
 
     def place(self, subject: Subject, evidence: ClockOffEvidence) -> str:
         return "/devices"

@@ -18,6 +18,7 @@ class DeviceTroubleEvidence:
 
 class DeviceTroubleKind(FindingKind[DeviceTroubleEvidence]):
     name, stage, rank = "device_trouble", "devices", 0
+    look = "See the device link"
     evidence = DeviceTroubleEvidence
     examples = (DeviceTroubleEvidence("away", "quay-01 does not answer at https://10.40.1.1:443."),)
 
@@ -32,9 +33,6 @@ class DeviceTroubleKind(FindingKind[DeviceTroubleEvidence]):
 
     def reasons(self, evidence: DeviceTroubleEvidence) -> list[str]:
         return [evidence.detail]
-
-    def action(self, subject: Subject, evidence: DeviceTroubleEvidence) -> Words:
-        return ["See the device link"]
 
     def place(self, subject: Subject, evidence: DeviceTroubleEvidence) -> str:
         return "/devices"

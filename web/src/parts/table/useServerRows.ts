@@ -7,7 +7,7 @@ interface Paged<Row> {
   count: number;
   results: Row[];
 }
-interface PageOptions<Row> {
+export interface PageOptions<Row> {
   queryKey: QueryKey;
   queryFn: (context: never) => Promise<Paged<Row>> | Paged<Row>;
   /** Ms after which a page is asked for again, by what it holds; never where it is not said. */
