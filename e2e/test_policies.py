@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterator
+from typing import Any
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from conftest import until
@@ -68,3 +71,35 @@ def test_disks_out_of_a_policy_are_settled_by_a_lot_and_a_version_is_taken_again
     chosen.get_by_role("button", name="Retire Quiet").click()
     chosen.get_by_role("button", name="Retire it").click()
     expect(row).to_have_count(0, timeout=20_000)
+
+
+@pytest.fixture
+def board(fresh: Stack, caller: Caller) -> Iterator[Callable[[], dict[str, Any]]]:
+    """The fit board with the policies of the port, which nobody has any longer afterwards."""
+    fresh.manage("add_policies")
+
+    def told() -> dict[str, Any]:
+        return dict(caller.call("GET", "policies/").json())
+
+    yield told
+    for policy in told()["policies"]:
+        assert caller.call("DELETE", f"policies/{policy['id']}/").ok
+    fresh.manage("shell", "-c", "from movelot.inventory.models import Label; Label.objects.all().delete()")
+
+
+def test_twelve_disks_out_of_policy_are_settled_by_one_plan_a_group(
+    ines: Page, fresh: Stack, board: Callable[[], dict[str, Any]]
+) -> None:
+    """The policies of the port: what a group's plan can settle it does, and what stays says what it would need."""
+    fresh.standins.control("pace", pace=3000)
+    until(lambda: sum(plan["out"] for plan in board()["settling"]) == 12, "plans for twelve disks", 60)
+    plans = {plan["group"]: plan for plan in board()["settling"]}
+    ines.goto("/policies")
+    expect(ines.get_by_text("▲ 12 disks out of policy")).to_be_visible(timeout=20_000)
+    # Desktops of gatehouse have no file storage there.
+    expect(ines.get_by_text("gatehouse has no plan that settles any; 2 stay, as no datastore")).to_be_visible()
+    ines.get_by_role("button", name="Settle quayside").click()
+    run_lot(ines)
+    left = 12 - plans["quayside"]["settled"]
+    assert left < 6
+    until(lambda: sum(policy["out"] for policy in board()["policies"]) == left, "no more disks out than stay", 90)

@@ -227,7 +227,7 @@ def test_a_plan_that_breaks_a_must_is_left_out_and_said(
 ) -> None:
     group = small([95, 10], [0, 1], [100, 100, 200])
     wrong = exact.Exact(np.array([1, 1]), 0.0)
-    monkeypatch.setattr(exact, "solve", lambda group, margin: wrong)
+    monkeypatch.setattr(exact, "solve", lambda group, out, margin: wrong)
     plan = clear(group)
     assert broken_musts(group, plan.place) == []
     assert plan.after.clear

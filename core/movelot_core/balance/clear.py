@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from movelot_core.balance import exact
 from movelot_core.balance.cover import choose
 from movelot_core.balance.group import Group, Ints, State, broken_musts, judge
-from movelot_core.balance.place import Ledger, place_chosen, replace_homeless
+from movelot_core.balance.neighbourhood import planned_again
+from movelot_core.balance.place import Ledger, make_room, place_chosen, replace_homeless
 
 log = logging.getLogger(__name__)
 
@@ -66,20 +67,25 @@ class Plan:
         return self.moved_bytes / self.bound_bytes if self.bound_bytes > 0 else 1.0
 
 
-def clear(group: Group) -> Plan:
+NONE = np.array([], dtype=np.int64)
+
+
+def clear(group: Group, out: Ints = NONE) -> Plan:
     """The plan that clears every breach, or as much as can be, with the bound on the bytes of any such plan.
 
+    With disks ``out``, which may not stay where they lie, it is one plan for them and the ceilings: others move to make
+    room for them, and the room they leave serves the ceilings.
     What a planner makes is given only if it passes ``broken_musts``, which shares nothing with it.
     Groups of up to 2,500 (disk, datastore) pairs are solved exactly; larger ones pool by pool (see ``cover``),
     then placed largest first. The same group gives the same plan, unless the exact
     search runs out of seconds.
     """
     before = judge(group, group.place)
-    if before.clear:
+    if before.clear and not out.size:
         return plan_for(group, group.place, 0.0)
     bound = 0.0
-    for name, planned in _placements(group, before):
-        bound = max(bound, planned.bound_bytes)
+    for name, planned in _placements(group, before, out):
+        bound = planned.bound_bytes
         broken = broken_musts(group, planned.place)
         if not broken:
             return plan_for(group, planned.place, planned.bound_bytes)
@@ -88,18 +94,68 @@ def clear(group: Group) -> Plan:
     return plan_for(group, group.place, bound)
 
 
-def _placements(group: Group, before: State) -> Iterator[tuple[str, exact.Exact]]:
+def _placements(group: Group, before: State, out: Ints) -> Iterator[tuple[str, exact.Exact]]:
     """Placements by each planner that can have the group, the best first; computed as they are asked for."""
     if exact.fits(group):
         for margin in (0.0, exact.SPACE_MARGIN):
-            best = exact.solve(group, margin)
+            best = exact.solve(group, out, margin)
             if best is not None:
                 yield "exact", best
+    if out.size:
+        yield "large", _settled(group, out)
+    # Without those that are out: what helps the ceilings is not lost where settling them breaks a Must.
+    yield "large", _cleared(group, before)
+
+
+def _cleared(group: Group, before: State) -> exact.Exact:
     cover = choose(group, before)
     ledger, homeless = place_chosen(group, cover.disks, cover.off_pool)
     if homeless:
         replace_homeless(ledger, homeless)
-    yield "large", exact.Exact(_without_idle_moves(group, ledger), cover.bound_bytes)
+    return exact.Exact(_without_idle_moves(group, ledger), cover.bound_bytes)
+
+
+def _settled(group: Group, out: Ints) -> exact.Exact:
+    """The better of two placements: by rules for the whole group, and by the exact model around that."""
+    by_rules = _settled_then_cleared(group, out)
+    again = planned_again(group, out, by_rules)
+    lawful = [place for place in (by_rules, again) if place is not None and not broken_musts(group, place)]
+    best = max(lawful or [by_rules], key=lambda place: _reached(group, out, place))
+    movable = np.sort(group.size_bytes[out[~group.pinned[out]]])
+    settled = int((best[out] != group.place[out]).sum())
+    # Whichever they are, as many weigh no less than the smallest; and without any of them what is over has to leave.
+    return exact.Exact(best, float(movable[:settled].sum()) + _bound_without(group, out))
+
+
+def _reached(group: Group, out: Ints, place: Ints) -> tuple[int, int, int]:
+    """How good a placement is: disks settled, ceilings that hold, bytes that stay."""
+    after, moved = judge(group, place), place != group.place
+    over = int(after.over_fill.sum() + after.over_latency.sum())
+    return int(moved[out].sum()), -over, -int(group.size_bytes[moved].sum())
+
+
+def _settled_then_cleared(group: Group, out: Ints) -> Ints:
+    """Those that are out first, with room made for them; then the ceilings, with what moved left where it went."""
+    movable = out[~group.pinned[out]]
+    reach = group.reach.copy()
+    reach[movable, group.place[movable]] = False
+    narrowed = replace(group, reach=reach)
+    ledger, homeless = place_chosen(narrowed, movable, np.zeros(len(movable), dtype=bool))
+    for disk in homeless:
+        make_room(ledger, disk)
+    moved = ledger.place != group.place
+    rest = replace(narrowed, place=ledger.place.copy(), pinned=group.pinned | moved)
+    return _cleared(rest, judge(rest, rest.place)).place
+
+
+def _bound_without(group: Group, disks: Ints) -> float:
+    """Bytes that have to leave places which are over even with ``disks`` gone."""
+    sizes, loads = group.size_bytes.copy(), group.features.copy()
+    sizes[disks], loads[:, disks] = 0, 0.0
+    pinned = group.pinned.copy()
+    pinned[disks] = True
+    without = replace(group, size_bytes=sizes, features=loads, pinned=pinned)
+    return choose(without, judge(without, without.place)).bound_bytes
 
 
 def _without_idle_moves(group: Group, ledger: Ledger) -> Ints:

@@ -1,6 +1,7 @@
 """The exact model for groups small enough: every disk, every datastore, one mixed-integer programme (HiGHS).
 
-First the breaches that no plan can avoid are made as small as possible; with those held, the bytes moved are.
+First the breaches that no plan can avoid are made as small as possible; with those held, the bytes moved are. A disk
+that stays where it may not is a breach as well, and weighs more than any ceiling that is passed by less than its whole.
 """
 
 from __future__ import annotations
@@ -53,12 +54,13 @@ def fits(group: Group) -> bool:
     return int(group.reach.sum()) + len(group.disks) <= VARIABLES_MAX
 
 
-def solve(group: Group, space_margin: float = 0.0) -> Exact | None:
+def solve(group: Group, out: Ints, space_margin: float = 0.0) -> Exact | None:
     """The placement with least bytes moved, or None when the solver ends without one.
 
+    Of the disks ``out`` as many as can leave where they lie do so, unless they are pinned.
     Without a ``space_margin`` (a share of the largest datastore) it may be over a fill ceiling by up to SPACE_MARGIN.
     """
-    model = _model(group, space_margin)
+    model = _model(group, out, space_margin)
     count = len(model.disk)
     slack_cost = np.concatenate([np.zeros(count), np.ones(model.slacks)])
     first = _milp(model, slack_cost, None)
@@ -76,7 +78,7 @@ def solve(group: Group, space_margin: float = 0.0) -> Exact | None:
     return Exact(place, _bound(model, allowed) * float(group.size_bytes.sum()))
 
 
-def _model(group: Group, space_margin: float) -> _Model:
+def _model(group: Group, out: Ints, space_margin: float) -> _Model:
     disks, stores = len(group.disks), len(group.datastores)
     may = group.reach & ~group.pinned[:, None]
     may[np.arange(disks), group.place] = True
@@ -92,16 +94,18 @@ def _model(group: Group, space_margin: float) -> _Model:
         on_pool = group.pool_of[store] == pool
         own = group.load_on(pool, disk) / max(group.curves[pool].x_max, 1e-9)
         load_rows.append(sparse.csr_matrix(own.T * on_pool))
-    slacks = stores + pools * hours
     loads = sparse.vstack(load_rows)
-    left = sparse.vstack([one_place, space, loads])
+    moved = store != group.place[disk]
+    # How many of those that are out stay; one row, which is breached by as many.
+    stay = sparse.csr_matrix((np.isin(disk, out) & ~moved)[None, :].astype(float)) if out.size else None
+    slacks = stores + pools * hours + bool(out.size)
+    left = sparse.vstack([one_place, space, loads, *([stay] if stay is not None else [])])
     right = sparse.vstack([sparse.csr_matrix((disks, slacks)), -sparse.identity(slacks)])
     x_max = np.array([curve.x_max for curve in group.curves])[:, None]
     # A ceiling found broken may stay broken by as much as it was, never by more: that caps the slack.
     load_room = (group.load_limit[:, None] * (1 - LOAD_MARGIN) - group.other_load) / np.maximum(x_max, 1e-9)
     space_room = (group.room_bytes - group.other_bytes) / scale - space_margin
     size_share = group.size_bytes[disk] / max(float(group.size_bytes.sum()), 1.0)
-    moved = store != group.place[disk]
     over_hosts = np.array(
         [
             a != b
@@ -118,7 +122,7 @@ def _model(group: Group, space_margin: float) -> _Model:
         store,
         sparse.csr_matrix(sparse.hstack([left, right])),
         np.concatenate([np.ones(disks), np.full(slacks, -np.inf)]),
-        np.concatenate([np.ones(disks), space_room, load_room.ravel()]),
+        np.concatenate([np.ones(disks), space_room, load_room.ravel(), np.zeros(int(bool(out.size)))]),
         size_share * moved,
         size_share * moved * (over_hosts * HOST_COPY_WEIGHT + fill * SPREAD_WEIGHT)
         + moved * (MOVE_WEIGHT + np.arange(count) / max(count, 1) * 1e-9),

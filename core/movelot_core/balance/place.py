@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -143,3 +143,28 @@ def replace_homeless(ledger: Ledger, homeless: list[int]) -> list[int]:
         if wanted > 0:
             left.append(disk)
     return left
+
+
+def make_room(ledger: Ledger, disk: int) -> bool:
+    """Move others off a datastore that ``disk`` may live on, and it there; nothing is booked where that fails.
+
+    Datastores are tried by the bytes they are short of. Of the disks there the smallest that is enough by itself goes,
+    else the largest ones; what moved already, or is pinned, stays.
+    """
+    group, size = ledger.group, int(ledger.group.size_bytes[disk])
+    short = ledger.used + size - ledger.most_bytes
+    served = np.flatnonzero(group.reach[disk])
+    for store in served[np.lexsort((served, short[served]))]:
+        there = np.flatnonzero((ledger.place == store) & ~group.pinned & (group.place == store))
+        sizes = group.size_bytes[there]
+        enough = sizes >= short[store]
+        before = replace(ledger, place=ledger.place.copy(), used=ledger.used.copy(), load=ledger.load.copy())
+        for other in there[np.lexsort((there, np.where(enough, sizes, -sizes), ~enough))][:EXCHANGES_MAX]:
+            target = ledger.best(int(other), leave_pool=False)
+            if target is not None and target != store:
+                ledger.move(int(other), target)
+                if ledger.refusals(disk)[store] is None:
+                    ledger.move(disk, int(store))
+                    return True
+        ledger.place, ledger.used, ledger.load = before.place, before.used, before.load
+    return False

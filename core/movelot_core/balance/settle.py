@@ -1,5 +1,8 @@
 """Places for disks that lie where their policy is not served: under all Musts, each moved once.
 
+``settle`` gives each a place as things are, so that any of its moves can be had alone; ``settle_whole`` is one plan for
+them and the ceilings, in which other disks move to make room.
+
 Worked example: two disks of 100 and 300 GiB are out of policy; one datastore serves it and has 350 GiB below its
 ceiling. The larger goes there; the smaller has no place, and would have one with 50 GiB more room.
 """
@@ -10,6 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from movelot_core.balance.clear import Plan, clear
 from movelot_core.balance.group import Group, Ints
 from movelot_core.balance.place import place_chosen
 
@@ -35,6 +39,16 @@ class Settled:
     pinned: tuple[int, ...]
 
 
+@dataclass(frozen=True)
+class SettledWhole:
+    """One plan, how many of the disks that were out it settles, and those that stay."""
+
+    plan: Plan
+    settled: int
+    homeless: tuple[Homeless, ...]
+    pinned: tuple[int, ...]
+
+
 def settle(group: Group, out: Ints) -> Settled:
     """Moves that bring the disks ``out`` to places in their ``reach``, which leaves out what does not serve them.
 
@@ -52,6 +66,26 @@ def settle(group: Group, out: Ints) -> Settled:
     room = group.room_bytes - group.used(ledger.place)
     return Settled(
         moves, tuple(_homeless(narrowed, disk, room) for disk in sorted(homeless)), tuple(map(int, out[pinned]))
+    )
+
+
+def settle_whole(group: Group, out: Ints) -> SettledWhole:
+    """One plan that brings the disks ``out`` to places in their ``reach`` and the group under its ceilings.
+
+    As many as can be are settled, then the ceilings kept as far as they can be, then the fewest bytes moved.
+    """
+    plan = clear(group, out)
+    stay = out[plan.place[out] == group.place[out]]
+    homeless, pinned = stay[~group.pinned[stay]], stay[group.pinned[stay]]
+    reach = group.reach.copy()
+    reach[homeless, group.place[homeless]] = False
+    room = group.room_bytes - plan.after.used_bytes
+    lacking = replace(group, reach=reach)
+    return SettledWhole(
+        plan,
+        len(out) - len(stay),
+        tuple(_homeless(lacking, disk, room) for disk in map(int, homeless)),
+        tuple(map(int, pinned)),
     )
 
 

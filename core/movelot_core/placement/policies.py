@@ -84,6 +84,11 @@ class Fit:
         """Why not, in words."""
         return [found.reason for _requirement, found in self.lacks]
 
+    @property
+    def missed(self) -> float:
+        """How far off the place is, all that it lacks together; 0 for one that serves the policy."""
+        return sum(found.miss for _requirement, found in self.lacks)
+
 
 SERVED = Fit(Answer.HAS)
 

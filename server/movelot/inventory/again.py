@@ -17,7 +17,7 @@ ENDED_BY_DATABASE = (1213, 1205)
 ATTEMPTS = 8
 # Who begins again waits a little, and not as long as the other.
 WAIT_SECONDS = 0.05
-# Who was ended this often takes the turn: nobody else begins meanwhile, so that only those at it already are in the way.
+# Who was ended this often takes the turn: nobody else begins meanwhile, and only those at it already are in the way.
 ENDED_TWICE = 2
 TURN_SECONDS = 30
 

@@ -18,7 +18,9 @@ def held(name: str, wait_seconds: int = 0) -> Iterator[bool]:
     whole = f"{connection.settings_dict['NAME']}-{name}"
     with connection.cursor() as cursor:
         # A connection would get its own lock once more.
-        cursor.execute("SELECT IF(IS_USED_LOCK(%s) <=> CONNECTION_ID(), 0, GET_LOCK(%s, %s))", [whole, whole, wait_seconds])
+        cursor.execute(
+            "SELECT IF(IS_USED_LOCK(%s) <=> CONNECTION_ID(), 0, GET_LOCK(%s, %s))", [whole, whole, wait_seconds]
+        )
         got = bool(cursor.fetchone()[0] == 1)
     try:
         yield got

@@ -16,6 +16,7 @@ from rest_framework import serializers
 from movelot.inventory.models import Compliance, Disk, GivenPolicy, Policy, PolicyPlace, PolicyVersion
 from movelot.placement.kept_places import KeptPlace, kept_places
 from movelot.placement.policies import PolicyInForce, policies_in_force, stands
+from movelot.policies.settling import SettlePlan, kept_plans
 from movelot_core.placement.facts import DiskFacts
 from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.policies import fit, kinds_offered, read_policy
@@ -88,13 +89,14 @@ class RequirementKind:
 
 @dataclass
 class PoliciesAnswer:
-    """The fit board, the kinds of requirements, and how many disks have a policy."""
+    """The fit board, the kinds of requirements, how many disks have a policy, and what settles those that are out."""
 
     columns: list[FitColumn]
     policies: list[PolicyRow]
     kinds: list[RequirementKind]
     disks: int
     with_policy: int
+    settling: list[SettlePlan]
 
 
 @extend_schema_field({"oneOf": [{"type": "string"}, {"type": "number"}]})
@@ -189,7 +191,7 @@ def board() -> PoliciesAnswer:
     rows = [_row(each, stores, cells.get(each.row.pk, {}), counts.get(each.row.pk, {})) for each in policies_in_force()]
     columns = [FitColumn(place.facts.key, place.facts.name, place.pool, place.array) for place in found]
     had = Compliance.objects.count()
-    return PoliciesAnswer(columns, rows, _kinds(found), Disk.objects.count(), had)
+    return PoliciesAnswer(columns, rows, _kinds(found), Disk.objects.count(), had, kept_plans())
 
 
 def _row(

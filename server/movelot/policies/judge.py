@@ -8,15 +8,13 @@ from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep, let_go
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import Aspect, Change, tell
-from movelot.inventory.known_groups import KnownGroup, known_group
-from movelot.inventory.models import BalanceGroup, Compliance, PastCompliance, PolicyPlace
+from movelot.inventory.models import Compliance, PastCompliance, PolicyPlace
 from movelot.inventory.versions import renew, version
 from movelot.placement.kept_places import NAME as PLACES
 from movelot.placement.kept_places import keep_places
@@ -27,12 +25,12 @@ from movelot.policies.findings import FITS_NOWHERE, LIMITS_MISSING, OUT_OF_POLIC
 from movelot.policies.findings.fits_nowhere import FitsNowhereEvidence
 from movelot.policies.findings.limits_missing import LimitsMissingEvidence
 from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
+from movelot.policies.settling import NAME as SETTLING
+from movelot.policies.settling import Alone, reasons, settle_groups
 from movelot.policies.together import of_all, without
-from movelot_core.balance.settle import Settled, settle
 from movelot_core.placement.policies import Fit
 from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.requirements.base import Answer
-from movelot_core.units import count_of, format_size
 
 Fits = Mapping[int, Mapping[int, Fit]]
 NAMES_SAID = 3
@@ -50,7 +48,7 @@ class PolicyJudge(Judge):
         policies = policies_in_force()
         if not policies:
             # Most installations have none at first: nothing is worked out for nobody.
-            let_go(PLACES, BOARD)
+            let_go(PLACES, BOARD, SETTLING)
             if _keep({}, [], moment):
                 renew([str(Aspect.POLICY)])
             return []
@@ -65,10 +63,11 @@ class PolicyJudge(Judge):
         if _keep(fits, disks, moment):
             # Here as well, where a transaction around this one is not over yet.
             renew([str(Aspect.POLICY)])
+        settled = settle_groups({place.group for place in known if place.group}, _misplaced(disks), fits, seen_at)
         keep(BOARD, seen_at, asdict(board()))
         return [
             *_nowhere(policies, fits, facts, disks),
-            *_out(policies, fits, known, disks),
+            *_out(policies, fits, known, disks, settled),
             *_unlimited(policies, disks),
             *of_all(policies, fits),
             *without(len(all_disks) - len(disks), len(all_disks)),
@@ -156,32 +155,33 @@ def _nowhere(
         found = fits[policy.row.pk]
         if any(fit.serves for fit in found.values()):
             continue
-        nearest = min(found, key=lambda store: _far(found[store]), default=None)
+        nearest = min(found, key=lambda store: found[store].missed, default=None)
         name, lacks = (facts[nearest].name, found[nearest].reasons) if nearest is not None else ("", [])
         evidence = FitsNowhereEvidence(counts[policy.row.pk], name, lacks)
         yield Found(FITS_NOWHERE, Subject("policy", policy.row.pk, policy.row.name), evidence)
 
 
-def _far(fit: Fit) -> float:
-    return sum(found.miss for _requirement, found in fit.lacks)
+def _misplaced(disks: Sequence[Standing]) -> dict[int, Had]:
+    """By primary key, those that lie where their policy is not served."""
+    return {each.had.disk: each.had for each in disks if each.state is Compliance.State.OUT and not each.lacking}
 
 
 def _out(
-    policies: Sequence[PolicyInForce], fits: Fits, known: Sequence[Place], disks: Sequence[Standing]
+    policies: Sequence[PolicyInForce],
+    fits: Fits,
+    known: Sequence[Place],
+    disks: Sequence[Standing],
+    settled: Mapping[int, Alone],
 ) -> Iterator[Found[OutOfPolicyEvidence]]:
     """A finding for each policy on each datastore that does not serve it."""
     out: dict[tuple[int, int], list[Had]] = defaultdict(list)
-    for each in disks:
-        if each.state is Compliance.State.OUT and not each.lacking:
-            out[each.had.policy or 0, each.had.store or 0].append(each.had)
+    for had in _misplaced(disks).values():
+        out[had.policy or 0, had.store or 0].append(had)
     by_store = {place.facts.key: place for place in known}
-    settled = _settled(
-        {place.group for place in known if place.group}, {had.disk for there in out.values() for had in there}
-    )
     named = {policy.row.pk: policy.row.name for policy in policies}
     for (policy, store), there in sorted(out.items()):
         place = by_store[store]
-        group, moves, stays = settled.get(place.group or 0, ("", {}, {}))
+        alone = settled.get(place.group or 0, Alone("", {}, {}))
         mine = [had.disk for had in there]
         evidence = OutOfPolicyEvidence(
             datastore=place.facts.name,
@@ -189,12 +189,9 @@ def _out(
             size_bytes=sum(had.size_bytes for had in there),
             names=[had.name for had in there[:NAMES_SAID]],
             lacks=fits[policy][store].reasons,
-            group=group,
-            moves=[[disk, moves[disk]] for disk in mine if disk in moves],
-            stays=[
-                count_of(count, f"stays, as {why}", f"stay, as {why}")
-                for why, count in Counter(stays[disk] for disk in mine if disk in stays).most_common(NAMES_SAID)
-            ],
+            group=alone.group,
+            moves=[[disk, alone.moves[disk]] for disk in mine if disk in alone.moves],
+            stays=reasons([alone.stays[disk] for disk in mine if disk in alone.stays]),
         )
         yield Found(OUT_OF_POLICY, Subject("policy", policy, named[policy]), evidence, place.facts.name)
 
@@ -218,30 +215,3 @@ def _unlimited(policies: Sequence[PolicyInForce], disks: Sequence[Standing]) -> 
                 floor,
             )
             yield Found(LIMITS_MISSING, Subject("policy", policy.row.pk, policy.row.name), evidence, "limits")
-
-
-def _settled(groups: set[int], out: set[int]) -> dict[int, tuple[str, dict[int, int], dict[int, str]]]:
-    """By group: its name, where its disks that are out go, and why others stay, all by primary keys."""
-    found = {}
-    for row in BalanceGroup.objects.filter(pk__in=groups) if out else ():
-        known = known_group(row)
-        numbers = np.array([n for n, disk in enumerate(known.disk_keys) if disk in out], dtype=np.int64)
-        if numbers.size:
-            plan = settle(known.group, numbers)
-            moves = {known.disk_keys[disk]: known.store_keys[store] for disk, store in plan.moves}
-            found[row.pk] = (row.name, moves, _stays(known, plan))
-    return found
-
-
-def _stays(known: KnownGroup, plan: Settled) -> dict[int, str]:
-    """Why disks stay out of policy, with the least that would let them in."""
-    said = {known.disk_keys[disk]: "it is pinned" for disk in plan.pinned}
-    for each in plan.homeless:
-        if each.nearest is None:
-            text = "no datastore of its group serves it"
-        elif each.short_bytes:
-            text = f"{known.group.datastores[each.nearest]} would need {format_size(each.short_bytes)} more room"
-        else:
-            text = f"the pool of {known.group.datastores[each.nearest]} would be over its latency ceiling"
-        said[known.disk_keys[each.disk]] = text
-    return said

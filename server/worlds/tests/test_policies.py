@@ -149,6 +149,35 @@ def test_disks_that_are_out_are_a_finding_with_the_moves_that_settle_them(api: A
     assert not [check["text"] for check in lot.checks if check["level"] == "stop"]
 
 
+def test_one_plan_a_group_settles_what_is_out_and_keeps_its_ceilings(api: APIClient) -> None:
+    policy = made(api, media="SSD")
+    for name in ("customs two", "payroll one"):
+        given(api, policy["id"], "disk", Disk.objects.get(name=name).pk)
+    plan = api.get("/api/policies/").json()["settling"][0]
+    assert (plan["group"], plan["out"], plan["settled"], plan["stays"]) == (BalanceGroup.objects.get().name, 2, 2, [])
+    assert plan["moved_bytes"] == sum(
+        Disk.objects.filter(pk__in=[disk for disk, _store in plan["moves"]]).values_list("size_bytes", flat=True)
+    )
+    assert 0 < plan["bound_bytes"] <= plan["moved_bytes"]
+    form = {"group": plan["group"], "moves": [{"disk": disk, "target": store} for disk, store in plan["moves"]]}
+    lot = new_draft("balance", form, person("ines.marrow", Role.VIRTUALIZATION))
+    assert not [check["text"] for check in lot.checks if check["level"] == "stop"]
+    # What has to move is another thing now: the plan that is kept is not taken for it.
+    Disk.objects.filter(name="payroll one").update(pinned=True)
+    everything_changed()
+    judge_all()
+    plan = api.get("/api/policies/").json()["settling"][0]
+    assert (plan["out"], plan["settled"], plan["stays"]) == (2, 1, ["1 stays, as it is pinned"])
+
+
+def test_what_no_datastore_serves_names_the_nearest(api: APIClient) -> None:
+    policy = made(api, media="SSD", label="site=sea")
+    given(api, policy["id"], "disk", Disk.objects.get(name="customs one").pk)
+    plan = api.get("/api/policies/").json()["settling"][0]
+    assert plan["moves"] == []
+    assert plan["stays"] == ["1 stays, as no datastore of its group serves it; nearest is berth-a: no label site=sea"]
+
+
 def test_what_has_no_place_says_the_least_that_would_give_it_one(api: APIClient, harbour: World) -> None:
     for host in harbour.hosts.values():
         for store in host.datastores:

@@ -2667,6 +2667,7 @@ export interface components {
             kinds: components["schemas"]["RequirementKind"][];
             disks: number;
             with_policy: number;
+            settling: components["schemas"]["SettlePlan"][];
         };
         PolicyAnswer: {
             id: number;
@@ -2934,6 +2935,18 @@ export interface components {
             name: string;
             label: string;
             text: string;
+        };
+        SettlePlan: {
+            group: string;
+            out: number;
+            settled: number;
+            moves: number[][];
+            moved_bytes: number;
+            bound_bytes: number;
+            over: number;
+            left_over: number;
+            stays: string[];
+            digest: string;
         };
         ShownCertificate: {
             fingerprint: string;

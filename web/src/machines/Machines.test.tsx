@@ -38,6 +38,7 @@ const board: Schemas["PoliciesAnswer"] = {
   kinds: [],
   disks: 3,
   with_policy: 0,
+  settling: [],
 };
 const answers = {
   "GET /api/session/": person,

@@ -1,6 +1,6 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import { auditor, GIB, person } from "../tests/data";
+import { auditor, GIB, lot, person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
 import { type, user } from "../tests/user";
 import { PoliciesPage } from "./PoliciesPage";
@@ -57,6 +57,24 @@ const board: Board = {
   ],
   disks: 9,
   with_policy: 3,
+  settling: [
+    {
+      group: "quayside",
+      out: 3,
+      settled: 2,
+      moves: [
+        [7, 1],
+        [8, 2],
+        [9, 1],
+      ],
+      moved_bytes: 400 * 2 ** 30,
+      bound_bytes: 300 * 2 ** 30,
+      over: 1,
+      left_over: 0,
+      stays: ["1 stays, as it is pinned"],
+      digest: "x",
+    },
+  ],
 };
 const version = (number: number, value: string) => ({
   number,
@@ -234,5 +252,29 @@ describe("policies", () => {
       { text: "format: movelot-policies", dry_run: true },
       { text: "format: movelot-policies", dry_run: false },
     ]);
+  });
+});
+
+describe("disks out of policy", () => {
+  it("are settled by one plan a group, beside the least that any plan moves", async () => {
+    const asked = serve({ ...answers, "POST /api/lots/": lot(), "GET /api/lots/9/": lot() });
+    renderPage(<PoliciesPage />);
+    expect(await screen.findByText(/one plan settles 2 of 3 disks/)).toHaveTextContent(
+      "quayside one plan settles 2 of 3 disks by 3 moves of 400 GiB, where none moves less than 300 GiB, and keeps 1 passed ceiling; 1 stays, as it is pinned",
+    );
+    await user.click(screen.getByRole("button", { name: "Settle quayside" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+        kind: "balance",
+        form: {
+          group: "quayside",
+          moves: [
+            { disk: 7, target: 1 },
+            { disk: 8, target: 2 },
+            { disk: 9, target: 1 },
+          ],
+        },
+      });
+    });
   });
 });

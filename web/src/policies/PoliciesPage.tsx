@@ -11,6 +11,7 @@ import { ChosenPolicy, CopiedPolicy, NewPolicy } from "./ChosenPolicy";
 import { FitBoard, FitLegend } from "./FitBoard";
 import { FromFile } from "./FromFile";
 import { type Board, type Cell, policiesQuery } from "./queries";
+import { SettleGroups } from "./SettleGroups";
 import { Why } from "./Why";
 
 /** Policies: what disks need, where it is served, which disks are not where they should be. */
@@ -80,6 +81,7 @@ export function PoliciesPage() {
             </Box>
             <FitLegend />
           </Box>
+          {mayChange && <SettleGroups plans={board.settling} />}
           {board.policies.length > 0 ? (
             <FitBoard
               board={board}

@@ -3,6 +3,7 @@ import type { Schemas } from "../api/problem";
 
 export type Board = Schemas["PoliciesAnswer"];
 export type Row = Schemas["PolicyRow"];
+export type SettlePlan = Schemas["SettlePlan"];
 export type Cell = Schemas["FitCell"];
 export type Kind = Schemas["RequirementKind"];
 export type Policy = Schemas["PolicyAnswer"];

@@ -41,11 +41,11 @@ DATASTORES = {"keeps=records": ("sand-01", "slate-01", "slate-02")}
 
 
 class Command(BaseCommand):
-    help = "Add the made-up port's policies and labels, unless there is any policy already."
+    help = "Add the made-up port's policies and labels, unless there is any policy in force."
 
     @transaction.atomic
     def handle(self, *_args: Any, **_options: Any) -> None:
-        if Policy.objects.exists():
+        if Policy.objects.filter(retired_at=None).exists():
             return
         for label, names in MACHINES.items():
             machines = Machine.objects.filter(name__in=names).order_by("pk")

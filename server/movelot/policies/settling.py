@@ -1,0 +1,145 @@
+"""What brings disks into policy: each by itself, and one plan a group for them and its ceilings."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from pydantic import TypeAdapter
+
+from movelot.findings.judging import keep, kept
+from movelot.inventory.known_groups import KnownGroup, known_group
+from movelot.inventory.models import BalanceGroup
+from movelot.placement.policies import Had
+from movelot_core.balance.group import State
+from movelot_core.balance.settle import Homeless, settle, settle_whole
+from movelot_core.placement.policies import Fit
+from movelot_core.units import count_of, format_size
+
+NAME = "policies-settling"
+REASONS_SAID = 3
+Fits = Mapping[int, Mapping[int, Fit]]
+
+
+@dataclass
+class SettlePlan:
+    """One plan for a group: ``moves`` are [disk, datastore] by primary keys, of which ``settled`` were out of policy.
+
+    No plan that settles as many moves fewer than ``bound_bytes``. ``over`` counts ceilings that are passed now, of
+    which ``left_over`` still are afterwards. ``stays`` says why others stay out, with the least that would let them in;
+    ``digest`` tells what the plan rests on.
+    """
+
+    group: str
+    out: int
+    settled: int
+    moves: list[list[int]]
+    moved_bytes: int
+    bound_bytes: int
+    over: int
+    left_over: int
+    stays: list[str]
+    digest: str
+
+
+_PLANS = TypeAdapter(list[SettlePlan])
+
+
+@dataclass(frozen=True)
+class Alone:
+    """Of a group: its name, where disks that are out may go each by itself, and why others stay, by primary keys."""
+
+    group: str
+    moves: Mapping[int, int]
+    stays: Mapping[int, str]
+
+
+def kept_plans() -> list[SettlePlan]:
+    """The plans as last judged."""
+    row = kept(NAME)
+    return _PLANS.validate_json(row.document) if row else []
+
+
+def settle_groups(groups: set[int], out: Mapping[int, Had], fits: Fits, rests_on: str) -> dict[int, Alone]:
+    """By group, how disks ``out`` are settled each by itself; the plan for all of a group together is kept."""
+    alone, plans = dict[int, Alone](), list[SettlePlan]()
+    before = {plan.digest: plan for plan in kept_plans()}
+    for row in BalanceGroup.objects.filter(pk__in=groups).order_by("name") if out else ():
+        known = known_group(row)
+        numbers = np.array([n for n, disk in enumerate(known.disk_keys) if disk in out], dtype=np.int64)
+        if numbers.size:
+            told = _Why(known, out, fits)
+            alone[row.pk] = _alone(known, numbers, told)
+            digest = hashlib.blake2b(known.group.digest.encode() + numbers.tobytes()).hexdigest()
+            plans.append(before.get(digest) or _whole(known, numbers, told, digest))
+    keep(NAME, rests_on, _PLANS.dump_python(plans, mode="json"))
+    return alone
+
+
+def _alone(known: KnownGroup, numbers: np.ndarray, told: _Why) -> Alone:
+    plan = settle(known.group, numbers)
+    moves = {known.disk_keys[disk]: known.store_keys[store] for disk, store in plan.moves}
+    return Alone(known.row.name, moves, told.of(plan.pinned, plan.homeless))
+
+
+def _whole(known: KnownGroup, numbers: np.ndarray, told: _Why, digest: str) -> SettlePlan:
+    made = settle_whole(known.group, numbers)
+    plan = made.plan
+    stays = told.of(made.pinned, made.homeless)
+    return SettlePlan(
+        group=known.row.name,
+        out=len(numbers),
+        settled=made.settled,
+        moves=[[known.disk_keys[move.disk], known.store_keys[move.target]] for move in plan.moves],
+        moved_bytes=int(plan.moved_bytes),
+        bound_bytes=int(plan.bound_bytes),
+        over=_passed(plan.before),
+        left_over=_passed(plan.after),
+        stays=reasons(list(stays.values())),
+        digest=digest,
+    )
+
+
+def _passed(state: State) -> int:
+    """How many ceilings are passed: of datastores, and of pools at any hour."""
+    return int(state.over_fill.sum() + state.over_latency.any(axis=1).sum())
+
+
+def reasons(said: Sequence[str]) -> list[str]:
+    """Why disks stay, the most frequent first, each with how many it is of."""
+    return [
+        count_of(count, f"stays, as {why}", f"stay, as {why}") for why, count in Counter(said).most_common(REASONS_SAID)
+    ]
+
+
+class _Why:
+    """Why disks of a group stay out of policy, with the least that would let them in."""
+
+    def __init__(self, known: KnownGroup, out: Mapping[int, Had], fits: Fits) -> None:
+        self.known, self.out, self.fits = known, out, fits
+
+    def of(self, pinned: Sequence[int], homeless: Sequence[Homeless]) -> dict[int, str]:
+        """By primary key of the disk."""
+        keys = self.known.disk_keys
+        return {keys[disk]: "it is pinned" for disk in pinned} | {
+            keys[each.disk]: self._homeless(each) for each in homeless
+        }
+
+    def _homeless(self, each: Homeless) -> str:
+        if each.nearest is None:
+            return f"no datastore of its group serves it{self._nearest(self.known.disk_keys[each.disk])}"
+        name = self.known.group.datastores[each.nearest]
+        if each.short_bytes:
+            return f"{name} would need {format_size(each.short_bytes)} more room"
+        return f"the pool of {name} would be over its latency ceiling"
+
+    def _nearest(self, disk: int) -> str:
+        """The datastore of the group that lacks least for the disk's policy, and what."""
+        found = self.fits[self.out[disk].policy or 0]
+        names = dict(zip(self.known.store_keys, self.known.group.datastores, strict=True))
+        lacking = [key for key in names if key in found and found[key].lacks]
+        nearest = min(lacking, key=lambda key: (found[key].missed, names[key]), default=None)
+        return f"; nearest is {names[nearest]}: {found[nearest].reasons[0]}" if nearest is not None else ""

@@ -1,0 +1,56 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useDraft } from "../lots/useDraft";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { countOf } from "../parts/format";
+import { useUnit } from "../parts/unit";
+import type { SettlePlan } from "./queries";
+
+/** By group, the one plan that brings disks into policy and keeps its ceilings. */
+export function SettleGroups({ plans }: { plans: readonly SettlePlan[] }) {
+  const draft = useDraft();
+  return (
+    <>
+      {plans.map((plan) => (
+        <Box key={plan.group} sx={{ display: "flex", gap: 2, flexWrap: "wrap", alignItems: "center" }}>
+          <Typography sx={{ flex: "1 1 30rem" }}>
+            <b>{plan.group}</b>{" "}
+            {plan.moves.length > 0 ? <Moves plan={plan} /> : "has no plan that settles any"}
+            {plan.stays.map((why) => `; ${why}`).join("")}
+          </Typography>
+          {plan.moves.length > 0 && (
+            <Button
+              variant="outlined"
+              disabled={draft.isPending}
+              onClick={() => {
+                const moves = plan.moves.map(([disk, target]) => ({ disk, target }));
+                draft.mutate({ kind: "balance", form: { group: plan.group, moves } });
+              }}
+            >
+              Settle {plan.group}
+            </Button>
+          )}
+        </Box>
+      ))}
+      <ProblemAlert error={draft.error} />
+    </>
+  );
+}
+
+/** What the plan moves and reaches, beside the least that any plan moves. */
+function Moves({ plan }: { plan: SettlePlan }) {
+  const { size } = useUnit();
+  return (
+    <>
+      one plan settles {plan.settled} of {countOf(plan.out, "disk")} by {countOf(plan.moves.length, "move")}{" "}
+      of {size(plan.moved_bytes)}, where none moves less than {size(plan.bound_bytes)}
+      {plan.over > 0 && ceilings(plan)}
+    </>
+  );
+}
+
+function ceilings({ over, left_over }: SettlePlan): string {
+  const what = countOf(over, "passed ceiling");
+  return left_over === 0 ? `, and keeps ${what}` : `, and keeps ${String(over - left_over)} of ${what}`;
+}
