@@ -27,7 +27,7 @@ from movelot.policies.findings.limits_missing import LimitsMissingEvidence
 from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
 from movelot.policies.settling import NAME as SETTLING
 from movelot.policies.settling import Alone, reasons, settle_groups
-from movelot.policies.together import of_all, without
+from movelot.policies.together import of_all, unserved_defaults, without
 from movelot_core.placement.policies import Fit
 from movelot_core.placement.policies import Policy as Asked
 from movelot_core.placement.requirements.base import Answer
@@ -70,6 +70,7 @@ class PolicyJudge(Judge):
             *_out(policies, fits, known, disks, settled),
             *_unlimited(policies, disks),
             *of_all(policies, fits),
+            *unserved_defaults(policies, fits, facts.values()),
             *without(len(all_disks) - len(disks), len(all_disks)),
         ]
 

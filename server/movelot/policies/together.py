@@ -1,18 +1,21 @@
-"""What is found of policies together: which are alike, whose room ends first, how many disks have none."""
+"""What is found of policies together: which are alike, whose room ends first, defaults that are not served where they
+are given, how many disks have none."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from movelot.findings.base import Found, Subject
 from movelot.findings.models import Judged
 from movelot.inventory.known_groups import growth_name
-from movelot.inventory.models import Datastore
+from movelot.inventory.models import Datastore, GivenPolicy
 from movelot.placement.policies import PolicyInForce
-from movelot.policies.findings import ALIKE, ROOM_ENDS, WITHOUT_POLICY
+from movelot.policies.findings import ALIKE, DEFAULT_UNSERVED, ROOM_ENDS, WITHOUT_POLICY
+from movelot.policies.findings.default_unserved import DefaultUnservedEvidence
 from movelot.policies.findings.set_of_policies import AlikeEvidence, RoomEndsEvidence, WithoutPolicyEvidence
+from movelot_core.placement.facts import PlaceFacts
 from movelot_core.placement.policies import Fit
 from movelot_core.placement.policy_set import alike, days_left
 from movelot_core.placement.requirements.base import Answer
@@ -37,6 +40,29 @@ def of_all(policies: Sequence[PolicyInForce], fits: Mapping[int, Mapping[int, Fi
     if soonest is not None and ends[soonest] < LOOKED_AHEAD_DAYS:
         found = RoomEndsEvidence(round(ends[soonest], 1), len(served[soonest]))
         yield Found(ROOM_ENDS, Subject("policy", soonest, named[soonest]), found, "room")
+
+
+def unserved_defaults(
+    policies: Sequence[PolicyInForce], fits: Mapping[int, Mapping[int, Fit]], places: Iterable[PlaceFacts]
+) -> Iterator[Found[DefaultUnservedEvidence]]:
+    """Policies that are the default of a datastore or a cluster which does not serve them."""
+    named = {policy.row.pk: policy.row.name for policy in policies}
+    mounted: dict[str, list[int]] = {}
+    for place in places:
+        for cluster in place.clusters:
+            mounted.setdefault(cluster, []).append(place.key)
+    rows = GivenPolicy.objects.filter(policy__in=named).select_related("datastore", "cluster").order_by("pk")
+    for row in rows:
+        found = fits[row.policy_id]
+        there = found.get(row.datastore_id or 0)
+        if row.datastore and there and not there.serves:
+            evidence = DefaultUnservedEvidence("datastore", row.datastore.name, there.reasons)
+        elif row.cluster and not any(found[key].serves for key in mounted.get(row.cluster.name, ())):
+            evidence = DefaultUnservedEvidence("cluster", row.cluster.name, [])
+        else:
+            continue
+        subject = Subject("policy", row.policy_id, named[row.policy_id])
+        yield Found(DEFAULT_UNSERVED, subject, evidence, f"default of {evidence.scope} {evidence.place}")
 
 
 def without(disks: int, of: int) -> Iterator[Found[WithoutPolicyEvidence]]:

@@ -22,7 +22,17 @@ from movelot.findings.models import Due, Finding
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.known_groups import known_group
 from movelot.inventory.labels import set_labels
-from movelot.inventory.models import BalanceGroup, Compliance, Datastore, DatastoreDay, Disk, Machine, Policy, Pool
+from movelot.inventory.models import (
+    BalanceGroup,
+    Cluster,
+    Compliance,
+    Datastore,
+    DatastoreDay,
+    Disk,
+    Machine,
+    Policy,
+    Pool,
+)
 from movelot.lots.drafting import new_draft
 from movelot.policies.documents import json_schema
 from movelot.policies.judge import PolicyJudge
@@ -404,6 +414,21 @@ def test_what_is_to_be_said_of_policies_together_is_found(api: APIClient) -> Non
         "Berth-critical: Room below the ceiling ends in 86 days on 2 datastores that serve it: "
         "the first of all policies"
     ]
+
+
+def test_a_default_that_its_place_does_not_serve_is_a_finding(api: APIClient) -> None:
+    policy = made(api, "Quick", media="SSD")
+    for name in ("berth-a", "berth-c"):
+        given(api, policy["id"], "datastore", Datastore.objects.get(name=name).pk)
+    assert said_of("default_unserved") == [
+        "Quick: Disks put on berth-c have it and are out of it at once: its pool has spinning drives"
+    ]
+    sea = made(api, "At sea", label="site=sea")
+    given(api, sea["id"], "cluster", Cluster.objects.get(name="quayside").pk)
+    assert "At sea: No datastore that all hosts of quayside mount serves it" in said_of("default_unserved")
+    set_labels("datastore", Datastore.objects.get(name="berth-d").pk, ["site=sea"])
+    judge_all()
+    assert len(said_of("default_unserved")) == 1
 
 
 FILE = """
