@@ -10,7 +10,21 @@ os.environ.setdefault("MOVELOT_REDIS_DB", "13")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench import browser, estimates, exchange, fabric, load, lots, machines, pages, planner, policies, readings, start
+from bench import (
+    browser,
+    estimates,
+    exchange,
+    fabric,
+    images,
+    load,
+    lots,
+    machines,
+    pages,
+    planner,
+    policies,
+    readings,
+    start,
+)
 
 
 def main() -> None:
@@ -35,6 +49,8 @@ def main() -> None:
     exchange.report()
     print()
     estimates.report()
+    print()
+    images.report()
     print()
     readings.report()
     print()

@@ -21,8 +21,8 @@ PACE = 20.0
 
 def report() -> None:
     with fresh_site(pace=PACE) as standins:
-        _link(standins)
-        rows = [_run(kind, form) for kind, form in _lots()]
+        link_all(standins)
+        rows = [timed_lot(kind, form) for kind, form in _lots()]
     errors = np.array([abs(said - took) / took for _, said, took in rows])
     print(f"{len(rows)} lots, estimated beside real: median error {np.median(errors):.0%}, ", end="")
     print(f"first ten {np.median(errors[:10]):.0%}, last ten {np.median(errors[-10:]):.0%}, worst {errors.max():.0%}")
@@ -31,7 +31,8 @@ def report() -> None:
         print(f"  {kind:12} " + "  ".join(f"{said:.1f}/{took:.1f}" for said, took in mine) + " s")
 
 
-def _link(standins: Any) -> None:
+def link_all(standins: Any) -> None:
+    """Link all stand-ins, grant all pools, and let ines in."""
     from movelot.accounts.models import Role, User
     from movelot.devices.certificate import fingerprint_of
     from movelot.devices.linking import link
@@ -60,7 +61,7 @@ def _lots() -> Iterator[tuple[str, dict[str, Any]]]:
             yield "detach", {"volume": volume, "confirm": name}
 
 
-def _run(kind: str, form: dict[str, Any]) -> tuple[str, float, float]:
+def timed_lot(kind: str, form: dict[str, Any]) -> tuple[str, float, float]:
     """Seconds that a lot was said to take, and took."""
     from movelot.accounts.models import User
     from movelot.lots.drafting import new_draft

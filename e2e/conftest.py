@@ -84,6 +84,7 @@ class Stack:
         self.manage("add_people")
         self.people = json.loads((services.RUN / "keys" / "people.json").read_text())
         self.manage("link_standins", str(self.standins.folder / "devices.json"))
+        self.manage("add_depot", str(self.standins.folder / "depot.json"))
 
     def spawn(self, name: str, *command: str) -> None:
         log = (self.folder / f"{name}.log").open("ab")

@@ -109,6 +109,7 @@ def _link(cards: Path) -> None:
     if not stamp.exists() or stamp.read_text() != database + cards.read_text():
         manage("link_standins", str(cards))
         manage("add_policies")
+        manage("add_depot", str(cards.with_name("depot.json")))
         stamp.touch(mode=0o600)
         stamp.write_text(database + cards.read_text())
 

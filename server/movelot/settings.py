@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "movelot.lots",
     "movelot.devices",
     "movelot.findings",
+    "movelot.images",
     "movelot.stages",
 ]
 # A stage is a folder and a line here (see movelot.stages).
@@ -58,6 +59,7 @@ STAGES = [
     "movelot.network.stage",
     "movelot.policies.stage",
     "movelot.machines.stage",
+    "movelot.images.stage",
     "movelot.balance.stage",
     "movelot.exchange.stage",
     "movelot.trace.stage",
@@ -280,6 +282,10 @@ READING_STALE_SECONDS = 120
 TELEMETRY_DAYS = int(os.environ.get("MOVELOT_TELEMETRY_DAYS", "30"))
 # How long daily figures are kept, from which capacity is told.
 FIGURES_KEPT_DAYS = int(os.environ.get("MOVELOT_FIGURES_DAYS", "1100"))
+# Where copies of disk images wait until a datastore keeps them, and how large files and disks may be.
+IMAGE_FOLDER = os.environ.get("MOVELOT_IMAGES", str(RUN / "images"))
+IMAGE_FILE_MOST_BYTES = int(os.environ.get("MOVELOT_IMAGE_FILE_GIB", "64")) * 1024**3
+IMAGE_MOST_BYTES = int(os.environ.get("MOVELOT_IMAGE_DISK_GIB", "512")) * 1024**3
 # How long what no device lists any more is kept, with its history and labels.
 GONE_KEPT_DAYS = int(os.environ.get("MOVELOT_GONE_DAYS", "400"))
 

@@ -5,6 +5,7 @@ The whole worlds are compared, volume by volume and host by host, with names in 
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -15,7 +16,9 @@ import pytest
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.devices.reading import reread
-from movelot.inventory.models import Datastore, Device, Disk, Grant, HostDevice, Machine, Pool, Volume
+from movelot.images.models import Image, ImageDisk
+from movelot.inventory.image_copies import copy_of
+from movelot.inventory.models import Datastore, Device, Disk, Grant, HostDevice, Machine, Pool, StoredImage, Volume
 from movelot.lots import actions
 from movelot.lots.kinds import REGISTRY
 from movelot.lots.models import Lot, Step
@@ -135,6 +138,38 @@ def mounted_apart(standins: StandIns, user: User) -> None:
 
 
 QUAYSIDE = {"cluster": "quayside"}
+
+
+PIECES = {0: b"boot " * 20_000, 3 * 1024**2: b"end " * 1000}
+RAW_BYTES = 4 * 1024**2
+
+
+def image_checked(standins: StandIns, user: User) -> None:
+    """An image of 4 MiB, of which two pieces are data, as it is once it was checked."""
+    raw = bytearray(RAW_BYTES)
+    for offset, data in PIECES.items():
+        raw[offset : offset + len(data)] = data
+    image = Image.objects.create(name="harbour", source="harbour.raw", state=Image.State.CHECKED, by=user.username)
+    digest, written = hashlib.sha256(raw).hexdigest(), sum(map(len, PIECES.values()))
+    ImageDisk.objects.create(image=image, number=1, size_bytes=RAW_BYTES, data_bytes=written, sha256=digest)
+
+
+def keeping() -> dict[str, Any]:
+    """With a copy of the image here, as when it was brought in; a lot that kept it has taken that away."""
+    with copy_of(ImageDisk.objects.get().content).open("wb") as file:
+        file.truncate(RAW_BYTES)
+        for offset, data in PIECES.items():
+            file.seek(offset)
+            file.write(data)
+    return {"image": Image.objects.get().pk, "datastore": Datastore.objects.get(name="berth-b").pk}
+
+
+def image_kept(standins: StandIns, user: User) -> None:
+    """The same, on a datastore."""
+    image_checked(standins, user)
+    run_to_end(drafted("keep_image", user, **keeping()))
+
+
 CASES = [
     Case("over iSCSI", "attach", lambda: {**QUAYSIDE, "name": "berth-e", **TIB}, "quay-02", 2),
     Case(
@@ -269,6 +304,29 @@ CASES = [
         },
         "quay-02",
         3,
+    ),
+    Case(
+        "a machine from an image",
+        "new_machine",
+        lambda: {
+            **QUAYSIDE,
+            "name": "crane-plan-02",
+            "host": "quay-02",
+            "disks": [{"size": "60", "contents": f"image:{StoredImage.objects.get().pk}"}],
+        },
+        "quay-02",
+        2,
+        image_kept,
+    ),
+    Case("an image kept", "keep_image", keeping, "quay-01", 2, image_checked),
+    Case(
+        "an image deleted",
+        "delete_image",
+        lambda: {"image": Image.objects.get().pk, "confirm": "harbour"},
+        "quay-01",
+        1,
+        image_kept,
+        final=True,
     ),
     Case(
         "a machine deleted",

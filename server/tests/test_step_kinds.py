@@ -29,7 +29,7 @@ from server.tests.conftest import drafted, run_to_end
 from server.tests.test_faults import CASES, QUAYSIDE, Case, granted, outside, volume, whole
 
 # What goes on once begun, or may be done in any case: begun again it is followed, or done once more without harm.
-BEGUN_AGAIN = {"merge_snapshot", "move_disk", "remount", "rescan", "scan"}
+BEGUN_AGAIN = {"fill_disk", "merge_snapshot", "move_disk", "remount", "rescan", "scan"}
 # What a lot that undoes another leaves to its end: what it needs to be taken back is gone by then.
 LEFT_TO_THE_END = {"disconnect_subsystem", "log_out"}
 
@@ -87,6 +87,8 @@ COVERS = {
     "limits of a volume": {"limit_volume", "see_limits"},
     "another host": {"migrate_machine", "see_machine"},
     "a new machine": {"delete_machine", "make_machine"},
+    "a machine from an image": {"fill_disk"},
+    "an image kept": {"delete_image", "make_image", "write_image"},
 }
 
 

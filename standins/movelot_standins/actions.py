@@ -51,7 +51,8 @@ def other_bytes(world: World, store: Datastore, now: float) -> int:
         disks = sum(disk.size_bytes for disk in world.disks() if disk.datastore == store.id)
         return max(0, store.capacity_bytes - free_bytes(world, store, now) - disks)
     grown = int((now - world.started) // 86400) * store.growth_bytes
-    return store.other_bytes + grown + snapshot_bytes(world, store)
+    images = sum(image.written_bytes for image in world.images if image.datastore == store.id)
+    return store.other_bytes + grown + images + snapshot_bytes(world, store)
 
 
 def snapshot_bytes(world: World, store: Datastore) -> int:

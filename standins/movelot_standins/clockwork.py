@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from movelot_standins import machine_actions
+from movelot_standins import image_actions, machine_actions
 from movelot_standins.actions import scan_now
 from movelot_standins.model import Task, World
 from movelot_standins.physics import copy_rate
@@ -33,6 +33,8 @@ def finish(world: World, task: Task, now: float) -> None:
             disk.places.append((now, task.target))
     elif task.kind == "Scan":
         scan_now(world, world.host(task.device))
+    elif task.kind == "FillDisk":
+        image_actions.end_of(world, task)
     elif task.kind in ("ShutDown", "MergeSnapshot"):
         machine_actions.end_of(world, task)
 

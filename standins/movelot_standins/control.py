@@ -148,8 +148,10 @@ class ControlDoor:
                 scan_now(fresh, host)
             # The services hold this very world: it is made new in place.
             vars(self.site.world).update(vars(fresh))
+            self.site.contents.clear()
             self.site.save()
             self.site.untouched = True
+        self.site.depot.broke = False
         for listener in self.site.listeners.values():
             listener.app.fault = Fault()
             if listener.restore_certificate():

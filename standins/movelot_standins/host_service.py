@@ -17,8 +17,9 @@ from movelot_standins import (
 )
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, metric
+from movelot_standins.contents import Contents
+from movelot_standins.image_service import ImageService
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
-from movelot_standins.machine_service import MachineService
 from movelot_standins.model import Datastore, Disk, Interface, Volume, World
 from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
@@ -32,11 +33,12 @@ DEVICE_LIMITS_MOST = {"QueueDepth": 256, "TurnIos": 4096}
 OK = {"State": "Enabled", "Health": "OK"}
 
 
-class HostService(MachineService):
+class HostService(ImageService):
     """One host."""
 
-    def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
+    def __init__(self, name: str, world: World, password: str, contents: Contents, clock: Clock = time.time) -> None:
         super().__init__(name, world, password, clock)
+        self.contents = contents
         self.system = f"{ROOT}/Systems/{name}"
         self.route(
             "GET",
@@ -50,8 +52,11 @@ class HostService(MachineService):
             (f"{self.oem}/Devices", "KestrelDevice", "Devices", self.devices),
             (f"{self.oem}/Datastores", "KestrelDatastore", "Datastores", self.datastores),
             (f"{self.oem}/VirtualMachines", "KestrelVirtualMachine", "Virtual machines", self.machines),
+            (f"{self.oem}/Images", "KestrelImage", "Images", self.images),
         ):
             self.collection(path, kind, name_, members)
+        self.route("GET", f"{self.oem}/Contents/{{id}}", self.list_extents)
+        self.route("GET", f"{self.oem}/Contents/{{id}}/{{offset}}/{{length}}", self.read_blocks)
         self.route("PATCH", f"{self.system}/EthernetInterfaces/{{id}}", self.set_interface)
         self.route("POST", f"{self.system}/EthernetInterfaces", self.add_interface)
         self.route("DELETE", f"{self.system}/EthernetInterfaces/{{id}}", self.drop_interface)
@@ -74,6 +79,7 @@ class HostService(MachineService):
             "SetChap": self.set_chap,
             "SetDefaultDatastore": self.set_default,
             **self.machine_acts(),
+            **self.image_acts(),
         }
         for verb, handler in self.acts.items():
             self.route("POST", f"{self.system}/Actions/Oem/Kestrel.{verb}", handler)
@@ -104,6 +110,7 @@ class HostService(MachineService):
                     "Devices": link(f"{self.oem}/Devices"),
                     "Datastores": link(f"{self.oem}/Datastores"),
                     "VirtualMachines": link(f"{self.oem}/VirtualMachines"),
+                    "Images": link(f"{self.oem}/Images"),
                     **({"FibreChannelPorts": link(f"{self.system}/FabricAdapters/hba/Ports")} if self._fc() else {}),
                     "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
                     "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,

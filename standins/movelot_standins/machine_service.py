@@ -83,6 +83,7 @@ class MachineService(CommonService):
             "Name": disk.name,
             "CapacityBytes": disk.size_bytes,
             "WrittenBytes": disk.written_bytes,
+            "FilledFrom": disk.filled_from,
             "Datastore": disk.datastore,
             "Key": disk.key,
             "Limits": self._limits(disk),

@@ -221,6 +221,8 @@ class Disk:
     key: str = ""
     # Its cap and floor in IOPS, 0 for none, since when: [since (epoch seconds), cap, floor], oldest first.
     limits: list[tuple[float, int, int]] = field(default_factory=list)
+    # The image or disk that was copied into it, by its id.
+    filled_from: str = ""
 
     def limits_at(self, when: float) -> tuple[int, int]:
         """Cap and floor at a moment; 0 is none."""
@@ -233,6 +235,18 @@ class Disk:
     @property
     def datastore(self) -> str:
         return self.places[-1][1]
+
+
+@dataclass
+class KeptImage:
+    """A disk image on a datastore; ``key`` names who made it, for work that is asked for again."""
+
+    id: str
+    name: str
+    size_bytes: int
+    datastore: str
+    key: str
+    written_bytes: int = 0
 
 
 @dataclass
@@ -304,6 +318,7 @@ class Task:
     ended: float = 0.0
     disk: str = ""
     target: str = ""
+    source: str = ""
     offloaded: bool = True
     message: str = ""
 
@@ -355,6 +370,7 @@ class World:
     # What devices leave out of their lists for now, as "kind:name".
     hidden: list[str] = field(default_factory=list)
     passwords: list[GivenPassword] = field(default_factory=list)
+    images: list[KeptImage] = field(default_factory=list)
     counter: int = 100
     pace: float = 150.0
 

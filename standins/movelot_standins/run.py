@@ -19,7 +19,9 @@ from movelot_standins.actions import scan_now
 from movelot_standins.array_service import ArrayService
 from movelot_standins.clockwork import advance
 from movelot_standins.common_service import CommonService
+from movelot_standins.contents import Contents
 from movelot_standins.control import door_app
+from movelot_standins.depot import Depot
 from movelot_standins.faults import FaultyApp
 from movelot_standins.file_service import FileService
 from movelot_standins.host_service import HostService
@@ -131,7 +133,9 @@ class Site:
         self.world = self._world()
         if settings.pace:
             self.world.pace = settings.pace
+        self.contents = Contents(settings.folder / "contents")
         self.listeners = self._listeners()
+        self.depot = Depot(settings.folder, settings.port)
         self.dirty = False
         # Nobody has changed the world since it was made new.
         self.untouched = False
@@ -167,7 +171,9 @@ class Site:
             FileService(file, self.world, passwords[file]),
             NvmeService(nvme, self.world, passwords[nvme]),
         ]
-        services += [HostService(host.name, self.world, passwords[host.name]) for host in self.world.hosts]
+        services += [
+            HostService(host.name, self.world, passwords[host.name], self.contents) for host in self.world.hosts
+        ]
         for service in services:
             service.changed = self.save
         return {service.name: Listener(service, self.settings) for service in services}
@@ -214,7 +220,9 @@ async def serve(settings: Settings) -> None:
             sys.stdout.write(json.dumps(card) + "\n")
         sys.stdout.flush()
     (settings.folder / "devices.json").write_text(json.dumps(site.cards()))
-    jobs = [site.pass_time()]
+    depot = {"url": site.depot.url, "certificate": str(site.depot.certificate.resolve())}
+    (settings.folder / "depot.json").write_text(json.dumps(depot))
+    jobs = [site.pass_time(), site.depot.server()._serve()]
     if settings.control_port:
         config = uvicorn.Config(
             door_app(site), host="127.0.0.1", port=settings.control_port, log_level="warning", lifespan="off"

@@ -29,7 +29,7 @@ def system_uri(session: DeviceSession) -> str:
 
 
 def read_host(session: DeviceSession) -> HostReading:
-    """A whole reading in seven requests, and one more where there are FC ports."""
+    """A whole reading in seven requests, and one more each where there are FC ports and where it tells of images."""
     system = next(session.members(f"{ROOT}/Systems"))
     base, oem = system["@odata.id"], system["Oem"]["Kestrel"]
     fc_ports = session.members(oem["FibreChannelPorts"]["@odata.id"]) if "FibreChannelPorts" in oem else []
@@ -47,6 +47,7 @@ def read_host(session: DeviceSession) -> HostReading:
         ],
         devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
         datastores=[datastore_row(member) for member in session.members(oem["Datastores"]["@odata.id"])],
+        images=[image_row(member) for member in session.members(oem["Images"]["@odata.id"])] if "Images" in oem else [],
         machines=[_machine(member, session.url) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
         file_client={name: int(value) for name, value in oem.get("FileClient", {}).items()},
         nqn=oem.get("HostNQN", ""),
@@ -156,6 +157,18 @@ def datastore_row(member: Resource) -> Row:
     }
 
 
+def image_row(member: Resource) -> Row:
+    """A disk image with the datastore that keeps it, by its identity."""
+    return {
+        "identity": member["Id"],
+        "name": member["Name"],
+        "datastore": member["Datastore"],
+        "size_bytes": member["CapacityBytes"],
+        "written_bytes": member["WrittenBytes"],
+        "key": member.get("Key", ""),
+    }
+
+
 def _machine(member: Resource, address: str = "") -> Row:
     return {
         **_head(member),
@@ -176,6 +189,7 @@ def _machine(member: Resource, address: str = "") -> Row:
                 "name": each["Name"],
                 "size_bytes": each["CapacityBytes"],
                 "written_bytes": each.get("WrittenBytes"),
+                "filled_from": each.get("FilledFrom", ""),
                 "key": each.get("Key", ""),
                 **_limits(each.get("Limits")),
                 "datastore": each["Datastore"],

@@ -32,6 +32,7 @@ from movelot.inventory.models import (
     Pool,
     Portal,
     Session,
+    StoredImage,
     Volume,
     Zone,
 )
@@ -52,6 +53,7 @@ HOST_ROWS: dict[str, type[models.Model]] = {
     "devices": HostDevice,
     "datastores": Datastore,
     "machines": Machine,
+    "images": StoredImage,
 }
 # Lists in a row that are rows of their own, with the fields of each entry.
 ENTRIES: dict[str, tuple[type[models.Model], tuple[str, ...]]] = {

@@ -42,7 +42,8 @@ class ArrayReading:
 class HostReading:
     """All a host said.
 
-    Each datastore row is one this host mounts (with how, under ``mount``), each machine row holds its disks.
+    Each datastore row is one this host mounts (with how, under ``mount``), each machine row holds its disks; ``images``
+    are the disk images on these datastores.
     ``file_client`` are the timeouts and limits of its NFS client; ``subsystems`` the [port, portal] pairs over which it
     is connected, by the NQN of each NVMe subsystem; ``sessions`` those of iSCSI by the IQN of each target, ``chap`` the
     method that it gives there.
@@ -59,6 +60,7 @@ class HostReading:
     devices: list[Row]
     datastores: list[Row]
     machines: list[Row] = field(default_factory=list)
+    images: list[Row] = field(default_factory=list)
     file_client: dict[str, int] = field(default_factory=dict)
     nqn: str = ""
     subsystems: dict[str, list[list[str]]] = field(default_factory=dict)

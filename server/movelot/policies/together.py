@@ -51,7 +51,7 @@ def unserved_defaults(
     for place in places:
         for cluster in place.clusters:
             mounted.setdefault(cluster, []).append(place.key)
-    rows = GivenPolicy.objects.filter(policy__in=named).select_related("datastore", "cluster").order_by("pk")
+    rows = GivenPolicy.objects.filter(policy__in=named).select_related("cluster", "datastore").order_by("pk")
     for row in rows:
         found = fits[row.policy_id]
         there = found.get(row.datastore_id or 0)

@@ -455,6 +455,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All images with the depots, and bringing one in. */
+        get: operations["images_list"];
+        put?: never;
+        /** @description All images with the depots, and bringing one in. */
+        post: operations["images_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description An image; deleted, it is forgotten with what of it is here. One that a datastore keeps is deleted by a lot. */
+        get: operations["image_one"];
+        put?: never;
+        post?: never;
+        /** @description An image; deleted, it is forgotten with what of it is here. One that a datastore keeps is deleted by a lot. */
+        delete: operations["images_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{id}/part/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description The next part of an upload, which begins where the last one ended; the last one begins the checks. */
+        put: operations["images_part_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/depots/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Depots, which administrators allow. */
+        post: operations["images_depots_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/depots/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A depot: allowed no longer. Images from there stay. */
+        delete: operations["images_depots_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/sources/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The images that new disks can be made from. */
+        get: operations["images_sources_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/": {
         parameters: {
             query?: never;
@@ -1640,6 +1744,10 @@ export interface components {
             controller: string;
             address: string;
         };
+        BroughtIn: {
+            image: number;
+            state: string;
+        };
         CapabilityAnswer: {
             name: string;
             has: boolean;
@@ -1694,6 +1802,14 @@ export interface components {
             disk_bytes: number;
             snapshot_bytes: number;
             hosts: number;
+        };
+        DepotAnswer: {
+            id: number;
+            url: string;
+            own_certificate: boolean;
+            added_by: string;
+            /** Format: date-time */
+            added_at: string;
         };
         DetachDraft: {
             form: components["schemas"]["DetachForm"];
@@ -2023,6 +2139,39 @@ export interface components {
             provisioned_bytes: number;
             datastores: number;
         };
+        ImageAnswer: {
+            id: number;
+            name: string;
+            source: string;
+            uploaded: boolean;
+            state: string;
+            reason: string;
+            note: string;
+            sha256: string;
+            file_bytes: number;
+            received_bytes: number;
+            format: string;
+            os: string;
+            processors: number;
+            memory_bytes: number;
+            disks: components["schemas"]["ImageDiskAnswer"][];
+            used_by: number;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        ImageDiskAnswer: {
+            number: number;
+            size_bytes: number;
+            data_bytes: number;
+            sha256: string;
+            datastore: string;
+        };
+        ImagesAnswer: {
+            images: components["schemas"]["ImageAnswer"][];
+            depots: components["schemas"]["DepotAnswer"][];
+            part_bytes: number;
+        };
         ImportAnswer: {
             dry_run: boolean;
             rows: components["schemas"]["Outcome"][];
@@ -2107,7 +2256,7 @@ export interface components {
             result: components["schemas"]["JobResult"] | null;
             id: number;
             /** @enum {string} */
-            kind: "check" | "draft" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "prove_trail" | "reread" | "run";
+            kind: "bring_in_image" | "check" | "draft" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "prove_trail" | "reread" | "run";
             state: components["schemas"]["JobState"];
             text: string;
             done: number;
@@ -2120,7 +2269,7 @@ export interface components {
             /** Format: date-time */
             ended_at: string | null;
         };
-        JobResult: components["schemas"]["DevicesRead"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["Taken"];
+        JobResult: components["schemas"]["BroughtIn"] | components["schemas"]["DevicesRead"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["Taken"];
         KeepViewFormRequest: {
             page: string;
             name: string;
@@ -2388,17 +2537,37 @@ export interface components {
             /** Format: date-time */
             added_at: string;
         };
+        /** @description A depot's address, and its own certificate (PEM) where no known authority vouches for it. */
+        NewDepotFormRequest: {
+            url: string;
+            /** @default  */
+            certificate_pem: string;
+        };
         NewDiskForm: {
             size?: string;
             policy?: number | null;
             iops?: string;
             datastore?: number | null;
+            contents?: string;
         };
         NewDiskFormRequest: {
             size?: string;
             policy?: number | null;
             iops?: string;
             datastore?: number | null;
+            contents?: string;
+        };
+        /** @description An image from an address of a depot; without one, a file of ``file_bytes`` that is uploaded in parts. */
+        NewImageFormRequest: {
+            name: string;
+            /** @default  */
+            url: string;
+            /** @default  */
+            file_name: string;
+            /** @default 0 */
+            file_bytes: number;
+            /** @default  */
+            checksum: string;
         };
         /** @description What to draft: a kind, and the form as that kind has it. */
         NewLotRequest: {
@@ -2988,6 +3157,15 @@ export interface components {
             disks: number;
             held_bytes: number;
         };
+        SourceAnswer: {
+            id: number;
+            name: string;
+            image: string;
+            size_bytes: number;
+            datastore: string;
+            processors: number;
+            memory_bytes: number;
+        };
         Stack: {
             id: number;
             name: string;
@@ -3247,8 +3425,9 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_image" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
+            bring_in_image: components["schemas"]["BroughtIn"];
             check: components["schemas"]["LotReached"];
             draft: components["schemas"]["LotReached"];
             export_package: components["schemas"]["PackageMade"];
@@ -4407,6 +4586,251 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hits"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImagesAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewImageFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    image_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_part_update: {
+        parameters: {
+            query: {
+                /** @description Where the part begins in the file. */
+                at: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_depots_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDepotFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DepotAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_depots_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    images_sources_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceAnswer"][];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -4,10 +4,22 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { useDraft } from "../lots/useDraft";
+import { type NewLot, useDraft } from "../lots/useDraft";
 import { CARD } from "../parts/CardHead";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { hostsOfQuery, type Machine } from "./queries";
+
+const MIB = 2 ** 20;
+
+/** A new machine alike, whose disks are copied from this one's; those that it has as they are it does not get. */
+function copyOf(machine: Machine): NewLot {
+  const disks = machine.disks
+    .filter((disk) => !disk.raw)
+    .map((disk) => ({ contents: `disk:${String(disk.id)}`, policy: disk.given }));
+  const memory = `${String(machine.memory_bytes / MIB)} MiB`;
+  const { cluster, processors } = machine;
+  return { kind: "new_machine", form: { cluster, processors: String(processors), memory, disks } };
+}
 
 /** What can be done with the whole machine: each drafts a lot, nothing is done at once. */
 export function PowerAndMore({ machine }: { machine: Machine }) {
@@ -36,6 +48,15 @@ export function PowerAndMore({ machine }: { machine: Machine }) {
         }}
       >
         Move to a host
+      </Button>
+      <Button
+        variant="outlined"
+        disabled={draft.isPending}
+        onClick={() => {
+          draft.mutate(copyOf(machine));
+        }}
+      >
+        Copy
       </Button>
       <Button
         variant="outlined"

@@ -6,6 +6,7 @@ import type { Bound } from "../lots/drafts/fields";
 import { CARD, CardHead } from "../parts/CardHead";
 import { formatMs, formatShare, formatSize } from "../parts/format";
 import { useUnit } from "../parts/unit";
+import { MadeFrom } from "./MadeFrom";
 import { PolicySelect } from "./PolicySelect";
 
 type Form = Schemas["NewMachineForm"];
@@ -13,7 +14,7 @@ type Disk = Schemas["NewDiskForm"];
 type Plan = Schemas["NewMachinePlan"];
 type Proposed = Schemas["ProposedDisk"];
 
-const EMPTY: Disk = { size: "", policy: null, iops: "", datastore: null };
+const EMPTY: Disk = { size: "", policy: null, iops: "", datastore: null, contents: "" };
 
 interface Props {
   of: Bound<Form>;
@@ -50,7 +51,7 @@ export function NewDisks({ of, plan, chosen, choose }: Props) {
       <table aria-label="Disks" style={{ borderCollapse: "collapse", width: "100%", fontSize: 13 }}>
         <thead>
           <tr style={{ color: "var(--mute)", textAlign: "left", fontSize: 12 }}>
-            {["", "Size", "Policy", "IOPS at most", "Place", "Fill", "Latency at the peak hour", ""].map(
+            {["", "Size", "Made from", "Policy", "IOPS at most", "Place", "Fill, peak hour", ""].map(
               (head, n) => (
                 <th key={n} scope="col" style={{ padding: "6px 10px", fontWeight: 400 }}>
                   {head}
@@ -132,7 +133,19 @@ function DiskRow({ number, disk, of, proposed, chosen, choose, edit, drop }: Row
           {number + 1}
         </Button>
       </td>
-      <td style={cell}>{text("size", "Size", 100, "80 GiB")}</td>
+      <td style={cell}>{text("size", "Size", 100, disk.contents ? "as that" : "80 GiB")}</td>
+      <td style={{ ...cell, minWidth: 130 }}>
+        <MadeFrom
+          label={`Made from, ${label}`}
+          value={disk.contents ?? ""}
+          fixed={fixed}
+          wrong={wrong("contents")?.message}
+          choose={(contents) => {
+            choose();
+            edit({ contents });
+          }}
+        />
+      </td>
       <td style={{ ...cell, minWidth: 150 }}>
         <PolicySelect
           label={`Policy of ${label}`}
@@ -150,10 +163,16 @@ function DiskRow({ number, disk, of, proposed, chosen, choose, edit, drop }: Row
         {proposed ? <PlaceOf disk={proposed} typed={(disk.datastore ?? null) !== null} /> : "–"}
       </td>
       <td className="mono" style={{ ...cell, whiteSpace: "nowrap" }}>
-        {proposed?.store ? `${formatShare(proposed.fill_before)} → ${formatShare(proposed.fill)}` : "–"}
-      </td>
-      <td className="mono" style={{ ...cell, whiteSpace: "nowrap" }}>
-        {proposed?.store ? `${formatMs(proposed.peak_before_ms)} → ${formatMs(proposed.peak_ms)}` : "–"}
+        {proposed?.store ? (
+          <>
+            {formatShare(proposed.fill_before)} → {formatShare(proposed.fill)}
+            <div>
+              {formatMs(proposed.peak_before_ms)} → {formatMs(proposed.peak_ms)}
+            </div>
+          </>
+        ) : (
+          "–"
+        )}
       </td>
       <td style={cell}>
         <Button

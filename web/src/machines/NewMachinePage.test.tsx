@@ -71,6 +71,7 @@ const answers = {
   "GET /api/machines/clusters/": ["quayside"],
   "GET /api/machines/hosts/": { count: 0, next: null, previous: null, results: [] },
   "GET /api/policies/": { columns: [], policies: [], kinds: [], disks: 0, with_policy: 0, settling: [] },
+  "GET /api/images/sources/": [],
 };
 const stored = (asked: ReturnType<typeof serve>) =>
   asked.filter((each) => each.key === "PUT /api/machines/drafts/9/").at(-1)?.body as Form | undefined;

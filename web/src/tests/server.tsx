@@ -104,7 +104,8 @@ export function serve(answers: Answers): Asked[] {
       const url = new URL(request.url);
       const key = `${request.method} ${url.pathname}`;
       const text = await request.text();
-      const body: unknown = text ? JSON.parse(text) : null;
+      const octets = request.headers.get("Content-Type") === "application/octet-stream";
+      const body: unknown = text && !octets ? JSON.parse(text) : text || null;
       asked.push({ key, query: url.search, ifMatch: request.headers.get("If-Match"), body });
       if (!(key in answers)) {
         notListed.push(key);

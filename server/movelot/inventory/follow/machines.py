@@ -18,8 +18,12 @@ BY_NAME = "name:"
 MACHINE_FIELDS = ("name", "os", "address", "power", "processors", "memory_bytes", "home", "gone_at")
 # What files and older hosts do not tell of a machine.
 UNTOLD = {"processors": 0, "memory_bytes": 0, "home": ""}
-DISK_LIMITS = ("cap_iops", "floor_iops", "limited_by")
-DISK_FIELDS = ("name", "machine_id", "size_bytes", "written_bytes", *DISK_LIMITS, "raw_serial", "shared", "gone_at")
+# What not every host tells of a disk, and then is empty.
+DISK_WORDS = ("limited_by", "filled_from")
+DISK_FIELDS = (
+    *("name", "machine_id", "size_bytes", "written_bytes"),
+    *("cap_iops", "floor_iops", *DISK_WORDS, "raw_serial", "shared", "gone_at"),
+)
 
 
 def follow_machines(told: Sequence[tuple[Device, HostReading]], moment: datetime) -> None:
@@ -121,7 +125,7 @@ def _follow_disks(told: Sequence[tuple[int, Row]], machines: Iterable[int], mome
     news = []
     for machine, row in told:
         now = {name: row.get(name) for name in DISK_FIELDS}
-        now |= {"limited_by": row.get("limited_by", ""), "machine_id": machine, "gone_at": None}
+        now |= {**{word: row.get(word, "") for word in DISK_WORDS}, "machine_id": machine, "gone_at": None}
         if known.get(row["identity"]) != [now[name] for name in DISK_FIELDS]:
             news.append({"identity": row["identity"], **now})
     insert(Disk, news, DISK_FIELDS)

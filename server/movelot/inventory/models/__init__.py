@@ -21,6 +21,7 @@ from movelot.inventory.models.durable import Durable, Listed, OnDevice
 from movelot.inventory.models.groups import BalanceGroup, GroupMember
 from movelot.inventory.models.history import DatastoreDay, DiskDay, PoolDay, PoolHour, VolumeDay
 from movelot.inventory.models.hosts import HostDevice, HostInitiator, HostPort, KnownTarget, Path, PathSet, Session
+from movelot.inventory.models.images import StoredImage
 from movelot.inventory.models.kept import Retention
 from movelot.inventory.models.labels import Label
 from movelot.inventory.models.machines import (
@@ -96,6 +97,7 @@ __all__ = [
     "Retention",
     "Session",
     "SnapshotPart",
+    "StoredImage",
     "Volume",
     "VolumeDay",
     "Zone",

@@ -150,6 +150,8 @@ class Disk(Durable):
     cap_iops = models.PositiveIntegerField(null=True)
     floor_iops = models.PositiveIntegerField(null=True)
     limited_by = models.CharField(max_length=8, blank=True)
+    # The image or disk that was copied into it, by its identity; empty for none.
+    filled_from = models.CharField(max_length=64, blank=True, db_index=True)
     pinned = models.BooleanField(default=False)
     # The serial of the volume that a raw disk is, and whether other machines have it too; empty for any other disk.
     raw_serial = models.CharField(max_length=64, blank=True, db_index=True)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
 from movelot.inventory.models import Machine, Policy
 from movelot.lots.documents import LotForm, names
 from movelot.lots.fields import FieldProblem, read_field
+from movelot.machines.making.contents import Contents, contents_of, fitting
 from movelot.placement.new_disks import WantedDisk
 from movelot_core.attach import expand_names, parse_count
 from movelot_core.errors import SizeError
@@ -20,12 +22,16 @@ IOPS_MAX = 10_000_000
 
 @dataclass(frozen=True)
 class NewDiskForm(LotForm):
-    """A disk of each new machine as typed; policy and datastore by primary key, ``iops`` what it will ask at most."""
+    """A disk of each new machine as typed; policy and datastore by primary key, ``iops`` what it will ask at most.
+
+    ``contents`` is what it is made from: ``image:…`` or ``disk:…`` with a primary key, empty for an empty disk.
+    """
 
     size: str = ""
     policy: int | None = None
     iops: str = ""
     datastore: int | None = None
+    contents: str = ""
 
 
 @dataclass(frozen=True)
@@ -51,6 +57,7 @@ class MeantMachines:
     processors: int | None
     memory_bytes: int | None
     disks: list[WantedDisk] | None
+    contents: list[Contents | None]
     problems: list[FieldProblem]
 
     @property
@@ -66,17 +73,23 @@ def read(form: NewMachineForm) -> MeantMachines:
     found = read_field(problems, "name", form.name, lambda text: expand_names(text, count, taken, "machine"))
     processors = read_field(problems, "processors", form.processors, _processors)
     memory = read_field(problems, "memory", form.memory, _size)
-    return MeantMachines(found, count, processors, memory, _disks(form, problems), problems)
+    contents = [
+        read_field(problems, f"disks.{n}.contents", disk.contents, contents_of) for n, disk in enumerate(form.disks)
+    ]
+    disks = _disks(form, contents, problems)
+    return MeantMachines(found, count, processors, memory, disks, contents, problems)
 
 
-def _disks(form: NewMachineForm, problems: list[FieldProblem]) -> list[WantedDisk] | None:
+def _disks(
+    form: NewMachineForm, contents: Sequence[Contents | None], problems: list[FieldProblem]
+) -> list[WantedDisk] | None:
     if len(form.disks) > DISKS_MAX:
         problems.append(FieldProblem("disks", "disks_many", f"A machine has {DISKS_MAX} disks at most.", "Leave some."))
         return None
     known = set(Policy.objects.filter(retired_at=None).values_list("pk", flat=True))
     found = []
     for n, disk in enumerate(form.disks):
-        size = read_field(problems, f"disks.{n}.size", disk.size, _size)
+        size = _size_of(problems, f"disks.{n}.size", disk.size, contents[n])
         iops = read_field(problems, f"disks.{n}.iops", disk.iops, _iops)
         if disk.policy is not None and disk.policy not in known:
             text = "This policy is retired, or is not there."
@@ -84,6 +97,13 @@ def _disks(form: NewMachineForm, problems: list[FieldProblem]) -> list[WantedDis
         if size is not None:
             found.append(WantedDisk(size, disk.policy, iops, disk.datastore))
     return found if len(found) == len(form.disks) else None
+
+
+def _size_of(problems: list[FieldProblem], name: str, text: str, contents: Contents | None) -> int | None:
+    """A disk's size: as typed, else that of what it is made from."""
+    if contents is not None and not text.strip():
+        return contents.size_bytes
+    return read_field(problems, name, text, lambda typed: fitting(_size(typed), contents))
 
 
 def _size(text: str) -> int:

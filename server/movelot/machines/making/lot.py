@@ -13,19 +13,24 @@ from movelot.lots.documents import LotPlan
 from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
-from movelot.lots.step_plan import StepPlan
-from movelot.lots.steps.machine_disks import AddDisk
+from movelot.lots.step_plan import Handle, StepPlan
+from movelot.lots.steps.images import FillDisk
+from movelot.lots.steps.machine_disks import AddDisk, DiskMade
 from movelot.lots.steps.machines import MakeMachine
 from movelot.lots.steps.power import PowerOn
+from movelot.lots.steps.values import Nothing
 from movelot.machines.acts.limits import Limiting, add_limits
 from movelot.machines.acts.power import ON_SECONDS
 from movelot.machines.acts.wishes import wish_policies
+from movelot.machines.making.contents import Contents, checks_of
 from movelot.machines.making.form import MeantMachines, NewMachineForm, read
 from movelot.placement.new_disks import PlaceRow, Proposal, WantedDisk, propose
 from movelot.placement.policies import asked_by
 from movelot_core.units import count_of, format_size
 
 PLACES_MAX = 60
+# What a host copies within its datastores, until lots have taught better.
+FILL_BYTES_PER_SECOND = 200 * 1024**2
 
 
 @dataclass
@@ -85,7 +90,7 @@ class NewMachineKind(LotKind[NewMachineForm, NewMachinePlan]):
         plan.disks = _proposed(meant, found)
         hosts = _hosts(cluster, form.host, meant)
         plan.hosts = [host.name for host in hosts]
-        checks += _checks(plan, meant, found)
+        checks += _checks(plan, meant, found) + checks_of(meant.contents, hosts)
         steps = StepPlan()
         if meant.complete and hosts and None not in found.stores:
             _add_steps(steps, form, meant, found, hosts)
@@ -248,11 +253,30 @@ def _add_steps(
                 named = {**on_disk, "name": add.name}
                 limiting = Limiting(named, host.name, arrays.get(store.serials[0], ""), wanted)
                 added += add_limits(steps, limiting, there)
-            added.append(there)
+            contents = meant.contents[n - 1]
+            added.append(_filled(steps, add, there, contents, host) if contents else there)
         if form.then == "on":
             on = PowerOn(machine=name, identity=made.result.identity)
             text = "once all of it is in place"
             steps.add(on.on(host.name, f"Switch {name} on", text, seconds=ON_SECONDS), added or [made])
+
+
+def _filled(
+    steps: StepPlan, add: AddDisk, there: Handle[DiskMade], contents: Contents, host: Device
+) -> Handle[Nothing]:
+    """The step that copies what the disk is made from."""
+    fill = FillDisk(
+        machine=add.machine,
+        identity=add.identity,
+        disk=there.result.identity,
+        name=add.name,
+        source=contents.identity,
+        source_name=contents.name,
+        data_bytes=contents.data_bytes,
+    )
+    detail = f"{format_size(contents.data_bytes)} from {contents.datastore_name}"
+    seconds = max(1.0, contents.data_bytes / FILL_BYTES_PER_SECOND)
+    return steps.add(fill.on(host.name, f"Copy {contents.name} into {add.name}", detail, seconds=seconds), there)
 
 
 def _limits(disks: Sequence[WantedDisk]) -> dict[int, tuple[int, int]]:

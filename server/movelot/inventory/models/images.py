@@ -1,0 +1,24 @@
+"""Disk images as they are kept on datastores."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from movelot.inventory.models.machines import Datastore
+
+
+class StoredImage(models.Model):
+    """A disk image on a datastore, as hosts that mount it list it; ``key`` is what it was made by, if by Move Lot."""
+
+    identity = models.CharField(max_length=64, unique=True)
+    name = models.CharField(max_length=128)
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="images")
+    size_bytes = models.BigIntegerField()
+    written_bytes = models.BigIntegerField()
+    key = models.CharField(max_length=64, blank=True, db_index=True)
+
+    class Meta:
+        ordering = ["name", "pk"]
+
+    def __str__(self) -> str:
+        return self.name

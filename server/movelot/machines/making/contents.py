@@ -1,0 +1,84 @@
+"""What new disks are made from: an image that a datastore keeps, or a disk of a machine that is off."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from movelot.inventory.models import Device, Disk, Mount, StoredImage
+from movelot.lots.kinds import PASS, STOP, Check
+from movelot_core.errors import SizeError
+from movelot_core.units import format_size
+
+
+@dataclass(frozen=True)
+class Contents:
+    """Where a new disk's data comes from: its identity and size, the datastore, and the machine that must be off."""
+
+    identity: str
+    name: str
+    size_bytes: int
+    data_bytes: int
+    datastore: int
+    datastore_name: str
+    machine: str = ""
+    runs: bool = False
+
+
+def contents_of(text: str) -> Contents:
+    """What ``image:…`` or ``disk:…``, by primary key, means. SizeError for what is not there."""
+    kind, _, key = text.partition(":")
+    found = {"image": _image, "disk": _disk}[kind](int(key)) if key.isdecimal() and kind in ("image", "disk") else None
+    if found is None:
+        raise SizeError("contents_unknown", "What it is to be made from is not there.", "Choose another one.")
+    return found
+
+
+def _image(key: int) -> Contents | None:
+    row = StoredImage.objects.select_related("datastore").filter(pk=key).first()
+    if row is None:
+        return None
+    return Contents(
+        row.identity, f"image {row.name}", row.size_bytes, row.written_bytes, row.datastore_id, row.datastore.name
+    )
+
+
+def _disk(key: int) -> Contents | None:
+    rows = Disk.objects.select_related("machine", "placement__datastore").filter(placement__isnull=False)
+    row = rows.filter(pk=key).first()
+    store = row.datastore if row else None
+    if row is None or store is None:
+        return None
+    written = row.size_bytes if row.written_bytes is None else row.written_bytes
+    runs = row.machine.power != "Off"
+    return Contents(
+        row.identity, row.name, row.size_bytes, written, store.pk, store.name, machine=row.machine.name, runs=runs
+    )
+
+
+def fitting(size: int, contents: Contents | None) -> int:
+    """The size as typed; SizeError where what the disk is made from does not fit into it."""
+    if contents is not None and size < contents.size_bytes:
+        text = f"{contents.name} has {format_size(contents.size_bytes)}, which do not fit into it."
+        raise SizeError("size_small", text, "Make the disk as large at least.")
+    return size
+
+
+def checks_of(wanted: Iterable[Contents | None], hosts: Iterable[Device]) -> list[Check]:
+    """Whether what disks are made from can be copied by the hosts that are to run their machines."""
+    from_them = {each.identity: each for each in wanted if each is not None}.values()
+    chosen = {host.pk: host for host in hosts}
+    seen = set(Mount.objects.filter(host__in=chosen).values_list("host_id", "datastore_id"))
+    checks = []
+    for each in from_them:
+        if each.runs:
+            text = f"{each.machine} is on: a copy of {each.name} would be of no one moment. Switch it off first."
+            checks.append(Check("what is copied stands still", STOP, text))
+        blind = sorted(host.name for key, host in chosen.items() if (key, each.datastore) not in seen)
+        if blind:
+            text = f"{', '.join(blind)} does not mount {each.datastore_name}, which has {each.name}."
+            checks.append(Check("hosts see what is copied", STOP, text))
+    if from_them and not checks:
+        names = ", ".join(sorted(each.name for each in from_them))
+        checks.append(Check("hosts see what is copied", PASS, f"{names}: mounted, and nobody writes to it"))
+    return checks
