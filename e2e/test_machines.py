@@ -116,18 +116,23 @@ def test_on_a_volume_set_volumes_come_and_go_with_the_machine_and_its_room_retur
         return int(rows[0]["capacity_bytes"] - rows[0]["free_bytes"])
 
     empty = held()
+    # What the arrays say that they can do is offered as something to ask for: a volume for each disk.
+    key = policy(caller, "A volume each", "storage", "set")
     ines.goto("/machines")
     ines.get_by_role("button", name="New machine").click()
     ines.get_by_role("textbox", name="Name", exact=True).fill("tug-log")
     ines.get_by_role("textbox", name="Size of disk 1").fill("100")
-    # Where the array counts reads and writes otherwise, the place is chosen by hand.
-    ines.get_by_role("button", name="Put disk 1 on chalk-vd").click()
+    ines.get_by_role("combobox", name="Policy of disk 1").click()
+    ines.get_by_role("option", name="A volume each").click()
+    places = ines.get_by_role("region", name="Places for disk 1", exact=True)
+    expect(places.get_by_role("row", name=re.compile("berth-b"))).to_contain_text("it is on volumes")
     expect(tray(ines)).to_contain_text("Add disk 1 of tug-log on chalk-vd")
     run_lot(ines)
     assert volumes() == {"tug-log disk 1", "tug-log swap"}
     assert held() - empty == (100 + 8) * GIB
 
     open_machine(ines, "tug-log")
+    expect(ines.get_by_role("table", name="Disks")).to_contain_text("in policy", timeout=20_000)
     ines.get_by_role("textbox", name="Name of a new snapshot").fill("before-upgrade")
     ines.get_by_role("button", name="Take one").click()
     run_lot(ines)
@@ -151,3 +156,20 @@ def test_on_a_volume_set_volumes_come_and_go_with_the_machine_and_its_room_retur
     assert volumes() == set()
     assert held() == empty
     until(lambda: machine(fresh, "tug-log") is None, "the machine to be gone")
+    assert caller.call("DELETE", f"policies/{key}/").ok
+
+
+def test_a_capped_disk_is_kept_to_its_cap_and_its_neighbours_gain(ines: Page, fresh: Stack) -> None:
+    open_machine(ines, "berth-plan-db")
+    ines.get_by_role("button", name="Limit a disk").click()
+    form = ines.get_by_role("form", name="Limit a disk")
+    form.get_by_role("textbox", name="Cap, IOPS").fill("50")
+    form.get_by_role("button", name="Draft lot").click()
+    expect(tray(ines)).to_contain_text("what is over 50 waits")
+    run_lot(ines)
+    rows = ines.get_by_role("table", name="Predicted and measured").get_by_role("row")
+    capped = rows.filter(has_text="berth-plan-db disk 1")
+    expect(capped).to_contain_text("kept to it by quay-01")
+    cells = rows.filter(has_text="granite-fast").get_by_role("cell").all_text_contents()
+    before, measured = (float(re.findall(r"[\d.]+", cells[n])[0]) for n in (2, 4))
+    assert measured < before

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import json
 import struct
@@ -19,13 +20,14 @@ from movelot.accounts.models import User
 from movelot.devices.blocks import digest_of
 from movelot.devices.models import AllowedNetwork
 from movelot.devices.session import session_with
-from movelot.images import receiving
+from movelot.images import jobs, receiving
+from movelot.images.jobs import BringIn
 from movelot.images.models import Depot, Image, ImageDisk
 from movelot.images.receiving import incoming
 from movelot.inventory.image_copies import copy_of, folder
 from movelot.inventory.models import Datastore, Device, Disk, Machine, StoredImage
 from movelot.jobs.models import Job
-from movelot.jobs.work import do
+from movelot.jobs.work import Running, do
 from movelot.lots.models import Lot
 from server.tests.conftest import drafted, run_to_end
 
@@ -296,6 +298,30 @@ def test_a_disk_is_not_smaller_than_what_it_is_made_from(api: APIClient, ines: U
     form["disks"] = [{"size": "1", "contents": "image:0"}]
     said = drafted("new_machine", ines, **form).plan["problems"]
     assert [(each["field"], each["code"]) for each in said] == [("disks.0.contents", "contents_unknown")]
+
+
+def test_an_image_that_is_deleted_while_it_is_brought_in_leaves_nothing(api: APIClient, depot: str) -> None:
+    url = f"{depot}harbour-linux.qcow2"
+    image = api.post("/api/images/", {"name": "other", "url": url}, format="json").json()["id"]
+    job = Job.objects.get(params={"image": image})
+    assert api.delete(f"/api/images/{image}/").status_code == 204
+    job.refresh_from_db()
+    assert job.state == Job.State.CANCELLED
+    gone = Image.objects.create(name="late", source=url, by="x")
+    work = Running(Job.objects.create(kind=BringIn.name, params={"image": gone.pk}))
+    work.progress = lambda *_told: Image.objects.filter(pk=gone.pk).delete()  # type: ignore[method-assign,assignment]
+    BringIn().do(work)
+    assert list(folder().iterdir()) == []
+
+
+def test_a_machine_without_room_says_so(api: APIClient, depot: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*_args: Any) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(jobs, "check_sum", full)
+    found = brought(api, name="other", url=f"{depot}harbour-linux.qcow2")
+    assert found["reason"] == "Move Lot's own machine could not keep the file: No space left on device."
+    assert list(folder().iterdir()) == []
 
 
 def test_hosts_list_images_that_others_made_and_no_longer_those_that_are_gone(ines: User, estate: StandIns) -> None:

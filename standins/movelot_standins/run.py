@@ -219,9 +219,9 @@ async def serve(settings: Settings) -> None:
         for card in site.cards():
             sys.stdout.write(json.dumps(card) + "\n")
         sys.stdout.flush()
-    (settings.folder / "devices.json").write_text(json.dumps(site.cards()))
     depot = {"url": site.depot.url, "certificate": str(site.depot.certificate.resolve())}
     (settings.folder / "depot.json").write_text(json.dumps(depot))
+    (settings.folder / "devices.json").write_text(json.dumps(site.cards()))
     jobs = [site.pass_time(), site.depot.server()._serve()]
     if settings.control_port:
         config = uvicorn.Config(

@@ -5,10 +5,12 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass
 
+from django.db import IntegrityError, transaction
+
 from movelot.images.models import Image, ImageDisk
 from movelot.images.opening import DISKS_MAX, Opened, open_file
 from movelot.images.receiving import ImageRefused, check_sum, fetch, incoming
-from movelot.inventory.image_copies import copy_of
+from movelot.inventory.image_copies import drop
 from movelot.jobs.work import Cancelled, JobKind, Running
 from movelot.problems import Problem
 
@@ -39,10 +41,14 @@ class BringIn(JobKind[BroughtIn]):
             _failed(image, str(refused))
         except Problem as problem:
             _failed(image, problem.title)
+        except OSError as error:
+            # The disk of this machine is full, or the file is gone from it.
+            _failed(image, f"Move Lot's own machine could not keep the file: {error.strerror or error}.")
         except Cancelled:
             _failed(image, "It was cancelled.")
             raise
-        return BroughtIn(image.pk, str(Image.objects.get(pk=image.pk).state))
+        state = Image.objects.filter(pk=image.pk).values_list("state", flat=True).first()
+        return BroughtIn(image.pk, str(state or "deleted"))
 
 
 def _bring_in(image: Image, running: Running) -> None:
@@ -59,10 +65,15 @@ def _bring_in(image: Image, running: Running) -> None:
         _drop(contents)
         raise
     _drop(contents[len(found.disks) :])
-    _keep(image, digest, found, contents)
+    try:
+        _keep(image, digest, found, contents)
+    except IntegrityError as error:
+        _drop(contents)
+        raise ImageRefused("It was deleted meanwhile.") from error
     incoming(image).unlink(missing_ok=True)
 
 
+@transaction.atomic
 def _keep(image: Image, digest: str, found: Opened, contents: list[str]) -> None:
     image.disks.all().delete()
     ImageDisk.objects.bulk_create(
@@ -88,4 +99,4 @@ def _failed(image: Image, reason: str) -> None:
 
 def _drop(contents: list[str]) -> None:
     for content in contents:
-        copy_of(content).unlink(missing_ok=True)
+        drop(content)

@@ -34,7 +34,8 @@ from movelot.images.receiving import ImageRefused, checksum_of, depot_of, incomi
 from movelot.inventory import image_copies
 from movelot.inventory.models import StoredImage
 from movelot.jobs.locks import held
-from movelot.jobs.work import start
+from movelot.jobs.models import Job
+from movelot.jobs.work import cancel, start
 from movelot.problems import Problem
 from movelot_core.units import format_size
 
@@ -158,6 +159,8 @@ class ImageView(APIView):
         if kept is not None:
             message = f"{kept.datastore.name} keeps it: delete it there first, by a lot."
             raise Problem(409, "image_kept", message, "Nothing was deleted.")
+        for job in Job.objects.filter(kind=BringIn.name, params={"image": image.pk}).exclude(ended_at__isnull=False):
+            cancel(job)
         tell(request, f"image {image.name}", {"source": image.source, "state": image.state})
         incoming(image).unlink(missing_ok=True)
         for content in contents:
