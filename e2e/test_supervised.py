@@ -23,7 +23,8 @@ def kept(stack: Stack) -> Iterator[Product]:
     """The stack under its supervisor, MariaDB and Redis included."""
     stack.stop()
     running = Product(PORT, stack.folder / "kept", stack.folder / "s", stack.env)
-    until(stack.answers, "the web server")
+    # Seven processes start at once, beside another run of the browser.
+    until(stack.answers, "the web server", 180)
     yield running
     running.end()
     services.start()
