@@ -159,7 +159,7 @@ def test_on_a_volume_set_volumes_come_and_go_with_the_machine_and_its_room_retur
     assert caller.call("DELETE", f"policies/{key}/").ok
 
 
-def test_a_capped_disk_is_kept_to_its_cap_and_its_neighbours_gain(ines: Page, fresh: Stack) -> None:
+def test_a_capped_disk_is_kept_to_its_cap_and_its_neighbours_gain(ines: Page, fresh: Stack, caller: Caller) -> None:
     open_machine(ines, "berth-plan-db")
     ines.get_by_role("button", name="Limit a disk").click()
     form = ines.get_by_role("form", name="Limit a disk")
@@ -170,6 +170,9 @@ def test_a_capped_disk_is_kept_to_its_cap_and_its_neighbours_gain(ines: Page, fr
     rows = ines.get_by_role("table", name="Predicted and measured").get_by_role("row")
     capped = rows.filter(has_text="berth-plan-db disk 1")
     expect(capped).to_contain_text("kept to it by quay-01")
-    cells = rows.filter(has_text="granite-fast").get_by_role("cell").all_text_contents()
-    before, measured = (float(re.findall(r"[\d.]+", cells[n])[0]) for n in (2, 4))
-    assert measured < before
+    expect(rows.filter(has_text="granite-fast")).to_contain_text("latency")
+    # Of a quiet hour a tenth of a millisecond, as shown, may hide what they gain.
+    (last, *_others) = caller.call("GET", "lots/").json()["results"]
+    told = {row["figure"]: row for row in caller.lot(last["id"])["outcome"]}
+    assert told["IOPS"]["measured"] == 50 < told["IOPS"]["before"]
+    assert told["latency"]["measured"] < told["latency"]["before"]
