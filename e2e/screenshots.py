@@ -40,6 +40,7 @@ def policies(ines: Page, stack: Stack) -> None:
     stack.manage("add_policies")
     ines.goto("/policies")
     expect(ines.get_by_text(re.compile(r"▲ \d+ disks out of policy"))).to_be_visible(timeout=20_000)
+    expect(ines.get_by_text(re.compile("one plan settles"))).to_be_visible(timeout=30_000)
     ines.get_by_role("button", name="Records", exact=True).click()
     expect(ines.get_by_role("region", name="Records")).to_contain_text("Labelled keeps=records")
     shoot(ines, "policies")
@@ -59,7 +60,8 @@ def machines(ines: Page) -> None:
     ines.get_by_role("combobox", name="Policy of disk 2").click()
     ines.get_by_role("option", name="Desktops").click()
     tray = ines.get_by_role("complementary", name="Tray", exact=True)
-    expect(tray).to_contain_text("Add disk 2 of crane-plan-02")
+    expect(tray).to_contain_text("Disk 1 has no policy")
+    expect(ines.get_by_role("status", name="Draft")).to_contain_text("stored as typed")
     shoot(ines, "new-machine")
     drop(ines)
 

@@ -37,8 +37,10 @@ def written(content: str, begin: int, length: int) -> Iterator[tuple[int, bytes]
     with copy_of(content).open("rb") as file:
         offset = begin
         while (offset := _next_data(file.fileno(), offset)) >= 0:
+            # Up to the next hole: what is none of the image's data stays unwritten.
+            hole = os.lseek(file.fileno(), offset, os.SEEK_HOLE)
             file.seek(offset)
-            data = file.read(length)
+            data = file.read(min(length, hole - offset))
             if any(data):
                 yield offset, data
             offset += len(data) or length
