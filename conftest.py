@@ -127,6 +127,11 @@ class StandIns:
         found: dict[str, Any] = requests.get(f"http://127.0.0.1:{self.control_port}/state", timeout=5).json()
         return found
 
+    def sums(self) -> dict[str, str]:
+        """The checksums that the depot of images tells, by file."""
+        lines = (self.folder / "depot" / "SHA256SUMS").read_text().splitlines()
+        return {name: digest for digest, name in map(str.split, lines)}
+
     def placement(self) -> dict[str, str]:
         """Datastore of each disk."""
         return {d["id"]: d["places"][-1][1] for m in self.world()["machines"] for d in m["disks"]}

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import re
-from typing import Any
 
 from playwright.sync_api import Page, expect
 
 from e2e.conftest import Caller, Stack
-from e2e.test_journeys import run_lot
+from e2e.test_journeys import run_lot, tray
+from e2e.test_machines import machine
 
 
 def bring_in(page: Page, url: str, checksum: str) -> None:
@@ -23,12 +23,7 @@ def bring_in(page: Page, url: str, checksum: str) -> None:
 
 def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, fresh: Stack, caller: Caller) -> None:
     fresh.standins.control("pace", pace=3000)
-    sums = {
-        name: digest
-        for digest, name in (
-            line.split() for line in (fresh.standins.folder / "depot" / "SHA256SUMS").read_text().splitlines()
-        )
-    }
+    sums = fresh.standins.sums()
     ines.goto("/machines")
     ines.get_by_role("link", name="Images").click()
     expect(ines.get_by_text("No image yet.")).to_be_visible()
@@ -44,7 +39,7 @@ def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, 
 
     right.get_by_role("combobox", name="Keep reefer-agent on").click()
     ines.get_by_role("option", name="berth-b", exact=True).click()
-    expect(ines.get_by_role("complementary", name="Tray")).to_contain_text("Write image reefer-agent")
+    expect(tray(ines)).to_contain_text("Write image reefer-agent")
     run_lot(ines)
     ines.goto("/machines/images")
     expect(right).to_contain_text("■ ready", timeout=20_000)
@@ -55,21 +50,16 @@ def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, 
     ines.get_by_role("textbox", name="Name", exact=True).fill("reefer-agent-01")
     ines.get_by_role("combobox", name="Made from, disk 1").click()
     ines.get_by_role("option", name="reefer-agent, on berth-b").click()
-    expect(ines.get_by_role("complementary", name="Tray")).to_contain_text("Copy image reefer-agent into")
+    expect(tray(ines)).to_contain_text("Copy image reefer-agent into")
     run_lot(ines)
     made = machine(fresh, "reefer-agent-01")
+    assert made is not None
     assert (made["power"], made["disks"][0]["size_bytes"]) == ("On", 2**30)
     contents = fresh.standins.folder / "contents" / made["disks"][0]["id"]
     # All that is written of the disk, and zeros up to its end.
     assert hashlib.sha256(contents.read_bytes().ljust(2**30, b"\0")).hexdigest() == image_digest(caller)
     ines.goto("/machines/images")
     expect(right.get_by_role("cell").nth(6)).to_have_text("1")
-
-
-def machine(stack: Stack, name: str) -> dict[str, Any]:
-    """As the stand-ins have it."""
-    found: dict[str, Any] = next(each for each in stack.standins.world()["machines"] if each["name"] == name)
-    return found
 
 
 def image_digest(caller: Caller) -> str:

@@ -23,6 +23,7 @@ from movelot.devices.session import session_with
 from movelot.images import jobs, receiving
 from movelot.images.jobs import BringIn
 from movelot.images.models import Depot, Image, ImageDisk
+from movelot.images.open_image import Refused, opened
 from movelot.images.receiving import incoming
 from movelot.inventory.image_copies import copy_of, folder
 from movelot.inventory.models import Datastore, Device, Disk, Machine, StoredImage
@@ -45,12 +46,6 @@ def depot(estate: StandIns, settings: Any, tmp_path: Path) -> Iterator[str]:
     receiving.WAIT_SECONDS = before
 
 
-def sums(estate: StandIns) -> dict[str, str]:
-    """The depot's own list of checksums."""
-    lines = (estate.folder / "depot" / "SHA256SUMS").read_text().splitlines()
-    return {name: digest for digest, name in (line.split() for line in lines)}
-
-
 def brought(api: APIClient, **form: Any) -> dict[str, Any]:
     """The image as it is once its job has ended."""
     answer = api.post("/api/images/", form, format="json")
@@ -69,7 +64,7 @@ def test_a_sparse_image_is_received_compared_and_its_contents_are_kept_apart(
     api: APIClient, estate: StandIns, depot: str
 ) -> None:
     name = "harbour-linux.qcow2"
-    found = brought(api, name="harbour-linux", url=depot + name, checksum=f"SHA256:{sums(estate)[name]}")
+    found = brought(api, name="harbour-linux", url=depot + name, checksum=f"SHA256:{estate.sums()[name]}")
     assert (found["state"], found["format"], found["note"]) == ("checked", "qcow2", "checksum as it was given")
     (disk,) = found["disks"]
     assert (disk["size_bytes"], disk["data_bytes"]) == (GIB, 4 * 1024**2)
@@ -95,7 +90,7 @@ def test_a_sparse_image_is_received_compared_and_its_contents_are_kept_apart(
 def test_what_is_not_taken_says_why_and_leaves_nothing(
     api: APIClient, estate: StandIns, depot: str, name: str, form: dict[str, str], said: str
 ) -> None:
-    form = {"checksum": sums(estate)[name]} if form else {}
+    form = {"checksum": estate.sums()[name]} if form else {}
     found = brought(api, name="wrong", url=depot + name, **form)
     assert found["state"] == "failed"
     assert said in found["reason"]
@@ -104,7 +99,7 @@ def test_what_is_not_taken_says_why_and_leaves_nothing(
 
 def test_a_depot_that_breaks_off_is_asked_for_the_rest(api: APIClient, estate: StandIns, depot: str) -> None:
     name = "reefer-agent.qcow2"
-    found = brought(api, name="reefer-agent", url=depot + name, checksum=sums(estate)[name])
+    found = brought(api, name="reefer-agent", url=depot + name, checksum=estate.sums()[name])
     assert (found["state"], found["reason"]) == ("checked", "")
 
 
@@ -314,7 +309,7 @@ def test_an_image_that_is_deleted_while_it_is_brought_in_leaves_nothing(api: API
     assert list(folder().iterdir()) == []
 
 
-def test_a_machine_without_room_says_so(api: APIClient, depot: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_that_this_machine_is_full_is_said(api: APIClient, depot: str, monkeypatch: pytest.MonkeyPatch) -> None:
     def full(*_args: Any) -> None:
         raise OSError(errno.ENOSPC, "No space left on device")
 
@@ -322,6 +317,19 @@ def test_a_machine_without_room_says_so(api: APIClient, depot: str, monkeypatch:
     found = brought(api, name="other", url=f"{depot}harbour-linux.qcow2")
     assert found["reason"] == "Move Lot's own machine could not keep the file: No space left on device."
     assert list(folder().iterdir()) == []
+
+
+def test_a_full_disk_is_not_taken_for_a_damaged_image(
+    estate: StandIns, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    def full(*_args: Any) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr("os.pwrite", full)
+    source = estate.folder / "depot" / "harbour-linux.qcow2"
+    said = pytest.raises(Refused, match="own machine could not keep the disk: No space left on device")
+    with source.open("rb") as file, (tmp_path / "out").open("wb") as out, said:
+        opened(file, [out.fileno()], 2**40)
 
 
 def test_hosts_list_images_that_others_made_and_no_longer_those_that_are_gone(ines: User, estate: StandIns) -> None:

@@ -8,7 +8,7 @@ import uuid
 from movelot_standins import actions
 from movelot_standins.actions import ActionError
 from movelot_standins.contents import Contents
-from movelot_standins.machine_actions import find
+from movelot_standins.machine_actions import find, mounted
 from movelot_standins.model import Datastore, Host, KeptImage, Task, World
 from movelot_standins.set_members import is_set
 
@@ -27,7 +27,7 @@ def make(world: World, host: Host, fields: dict[str, object], now: float) -> Kep
     there = next((image for image in world.images if image.key == key), None)
     if there is not None:
         return there
-    store = _mounted(world, host, str(fields["Datastore"]))
+    store = mounted(world, host, str(fields["Datastore"]))
     if is_set(world, store):
         raise ActionError(400, "PropertyValueIncorrect", f"{store.name} keeps volumes of disks, and no files.")
     if size <= 0 or any(image.name == name and image.datastore == store.id for image in world.images):
@@ -122,7 +122,7 @@ def _known(world: World, host: Host, identity: str) -> tuple[str, int]:
     machine = next(each for each in world.machines if disk in each.disks)
     if machine.power == "On":
         raise ActionError(409, "ResourceInUse", f"{machine.name} is on and uses {disk.name}.")
-    _mounted(world, host, disk.datastore)
+    mounted(world, host, disk.datastore)
     return disk.id, disk.size_bytes
 
 
@@ -131,13 +131,6 @@ def _image(world: World, host: Host, identity: str) -> KeptImage:
     if found is None:
         raise ActionError(404, "ResourceMissingAtURI", f"{host.name} sees no such image.")
     return found
-
-
-def _mounted(world: World, host: Host, identity: str) -> Datastore:
-    store = world.datastore(identity)
-    if store is None or identity not in host.mounted:
-        raise ActionError(409, "ResourceInUse", f"{host.name} does not mount {store.name if store else identity}.")
-    return store
 
 
 def _room(world: World, store: Datastore, needed: int, now: float) -> None:

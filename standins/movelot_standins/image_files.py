@@ -82,7 +82,7 @@ def packed_disk(size: int, pieces: Pieces) -> bytes:
     text = (
         "# Disk DescriptorFile\nversion=1\nCID=fffffffe\nparentCID=ffffffff\n"
         'createType="streamOptimized"\n\n# Extent description\n'
-        f'RW {size // SECTOR} SPARSE "packed.disk"\n\n# The Disk Data Base\n#DDB\n\nddb.adapterType = "lsilogic"\n'
+        f'RW {size // SECTOR} SPARSE "packed.disk"\n\n# The Disk Data Base\n#DDB\n'
     ).encode()
     descriptor_sectors = 20
     out = io.BytesIO()

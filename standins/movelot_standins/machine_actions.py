@@ -60,7 +60,7 @@ def make(world: World, host: Host, fields: dict[str, object]) -> Machine:
         if key and there.key == key:
             return there
         raise ActionError(409, "ResourceAlreadyExists", f"A machine named {name} exists already.")
-    _mounted(world, host, home)
+    mounted(world, host, home)
     processors, memory = int(str(fields["Processors"])), int(str(fields["MemoryBytes"]))
     if not 1 <= processors <= 128 or memory <= 0:
         raise ActionError(400, "PropertyValueOutOfRange", "A machine has 1 to 128 processors, and memory.")
@@ -89,7 +89,7 @@ def add_disk(world: World, host: Host, fields: dict[str, object], now: float) ->
     there = next((disk for disk in machine.disks if key and disk.key == key), None)
     if there is not None:
         return there
-    store = _mounted(world, host, str(fields["Datastore"]))
+    store = mounted(world, host, str(fields["Datastore"]))
     name, size = str(fields["Name"]), int(str(fields["CapacityBytes"]))
     if size <= 0 or any(disk.name == name for disk in machine.disks):
         raise ActionError(400, "PropertyValueOutOfRange", f"{machine.name} cannot have a disk {name} of {size} bytes.")
@@ -151,7 +151,7 @@ def power_on(world: World, host: Host, name: str, now: float) -> Machine:
     """Switch a machine on, if its host mounts all that it lies on."""
     machine = find(world, host, name)
     for store in sorted({machine.home, *(disk.datastore for disk in machine.disks)} - {""}):
-        _mounted(world, host, store)
+        mounted(world, host, store)
     with _whole(world, machine, now):
         machine.power = "On"
     return machine
@@ -240,7 +240,7 @@ def _disk(machine: Machine, identity: str) -> Disk:
     return found
 
 
-def _mounted(world: World, host: Host, identity: str) -> Datastore:
+def mounted(world: World, host: Host, identity: str) -> Datastore:
     store = world.datastore(identity)
     if store is None or identity not in host.mounted:
         named = store.name if store else identity

@@ -67,10 +67,10 @@ class Plan:
         return self.moved_bytes / self.bound_bytes if self.bound_bytes > 0 else 1.0
 
 
-NONE = np.array([], dtype=np.int64)
+_NO_DISKS = np.array([], dtype=np.int64)
 
 
-def clear(group: Group, out: Ints = NONE) -> Plan:
+def clear(group: Group, out: Ints = _NO_DISKS) -> Plan:
     """The plan that clears every breach, or as much as can be, with the bound on the bytes of any such plan.
 
     With disks ``out``, which may not stay where they lie, it is one plan for them and the ceilings: others move to make
@@ -137,9 +137,7 @@ def _reached(group: Group, out: Ints, place: Ints) -> tuple[int, int, int]:
 def _settled_then_cleared(group: Group, out: Ints) -> Ints:
     """Those that are out first, with room made for them; then the ceilings, with what moved left where it went."""
     movable = out[~group.pinned[out]]
-    reach = group.reach.copy()
-    reach[movable, group.place[movable]] = False
-    narrowed = replace(group, reach=reach)
+    narrowed = group.leaving(movable)
     ledger, homeless = place_chosen(narrowed, movable, np.zeros(len(movable), dtype=bool))
     for disk in homeless:
         make_room(ledger, disk)

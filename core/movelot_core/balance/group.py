@@ -6,7 +6,7 @@ Indices: disks d, datastores s, pools p, hours h. All arrays are NumPy; sizes in
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 import numpy as np
@@ -89,6 +89,12 @@ class Group:
     def weights(self) -> Floats:
         """[p, 4] Factors that turn features into load on each pool."""
         return np.array([weights(curve) for curve in self.curves], dtype=np.float64).reshape(len(self.pools), 4)
+
+    def leaving(self, disks: Ints) -> Group:
+        """The group in which ``disks`` may not stay where they lie."""
+        reach = self.reach.copy()
+        reach[disks, self.place[disks]] = False
+        return replace(self, reach=reach)
 
     def load_on(self, pool: int, disks: Ints | slice = slice(None)) -> Floats:
         """[d, h] Load that each of ``disks`` would put on ``pool``."""

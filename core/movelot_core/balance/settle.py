@@ -9,7 +9,7 @@ ceiling. The larger goes there; the smaller has no place, and would have one wit
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -57,9 +57,7 @@ def settle(group: Group, out: Ints) -> Settled:
     """
     pinned = group.pinned[out]
     movable = out[~pinned]
-    reach = group.reach.copy()
-    reach[movable, group.place[movable]] = False
-    narrowed = replace(group, reach=reach)
+    narrowed = group.leaving(movable)
     ledger, left = place_chosen(narrowed, movable, np.zeros(len(movable), dtype=bool))
     homeless = set(left)
     moves = tuple((int(disk), int(ledger.place[disk])) for disk in np.sort(movable) if int(disk) not in homeless)
@@ -77,10 +75,8 @@ def settle_whole(group: Group, out: Ints) -> SettledWhole:
     plan = clear(group, out)
     stay = out[plan.place[out] == group.place[out]]
     homeless, pinned = stay[~group.pinned[stay]], stay[group.pinned[stay]]
-    reach = group.reach.copy()
-    reach[homeless, group.place[homeless]] = False
     room = group.room_bytes - plan.after.used_bytes
-    lacking = replace(group, reach=reach)
+    lacking = group.leaving(homeless)
     return SettledWhole(
         plan,
         len(out) - len(stay),

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-from movelot.images.models import Depot, Image
+from movelot.images.models import Depot, Image, ImageDisk
 from movelot.inventory import image_copies
 from movelot.inventory.models import Disk, StoredImage
 
@@ -73,11 +73,13 @@ class ImagesAnswer:
 
 @dataclass
 class SourceAnswer:
-    """What a new disk's contents may be: a kept image's disk, by primary key, with what its package says."""
+    """What a new disk may be made from: a kept image's disk, by primary key.
+
+    ``processors`` and ``memory_bytes`` are those that its package asks for, 0 where it asks for none.
+    """
 
     id: int
     name: str
-    image: str
     size_bytes: int
     datastore: str
     processors: int
@@ -138,7 +140,7 @@ def _state(image: Image, kept: int) -> str:
         return str(image.state)
     if kept == len(disks):
         return "ready"
-    here = all(disk.content and image_copies.copy_of(disk.content).exists() for disk in disks)
+    here = all(image_copies.copy_of(disk.content).exists() for disk in disks)
     return str(image.state) if here else "gone"
 
 
@@ -155,19 +157,12 @@ def _note(image: Image) -> str:
 
 def sources() -> list[SourceAnswer]:
     """The disks of images that datastores keep, by name; those that others made there as well."""
-    rows = StoredImage.objects.select_related("datastore").order_by("name")
-    images = {
-        disk.content: disk.image for image in Image.objects.prefetch_related("disks") for disk in image.disks.all()
-    }
-    return [
-        SourceAnswer(
-            row.pk,
-            row.name,
-            images[row.key].name if row.key in images else row.name,
-            row.size_bytes,
-            row.datastore.name,
-            images[row.key].processors if row.key in images else 0,
-            images[row.key].memory_bytes if row.key in images else 0,
-        )
-        for row in rows
-    ]
+    rows = list(StoredImage.objects.select_related("datastore").order_by("name"))
+    disks = ImageDisk.objects.filter(content__in=[row.key for row in rows]).select_related("image")
+    images = {disk.content: disk.image for disk in disks}
+    return [_source(row, images.get(row.key)) for row in rows]
+
+
+def _source(row: StoredImage, image: Image | None) -> SourceAnswer:
+    processors, memory = (image.processors, image.memory_bytes) if image else (0, 0)
+    return SourceAnswer(row.pk, row.name, row.size_bytes, row.datastore.name, processors, memory)

@@ -54,7 +54,8 @@ class KeepImageKind(LotKind[KeepImageForm, ImagePlan]):
         if host is not None:
             for disk in disks:
                 _keep(steps, disk, store, host)
-        facts = {"free": str(store.free_bytes), "host": host.name if host else ""}
+        # Room is checked anew at each look; that it changes a little is no reason to stop.
+        facts = {"datastore": store.name, "host": host.name if host else ""}
         return Draft(f"Keep image {image.name} on {store.name}", steps, plan, checks, facts)
 
     def outcome(self, lot: Lot, plan: ImagePlan) -> list[MeasuredRow]:

@@ -16,7 +16,7 @@ import os
 import resource
 import sys
 import tarfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import IO, Any, Protocol
 
@@ -29,7 +29,6 @@ SECTOR = 512
 NOBODY = 65534
 NEW_NETWORK = 0x40000000
 NO_PARENT = 0xFFFFFFFF
-DISKS_MAX = 16
 DESCRIPTOR_MAX = 1024**2
 OVF = "{http://schemas.dmtf.org/ovf/envelope/1}"
 RASD = "{http://schemas.dmtf.org/wbem/wscim/1/cim-schema/2/CIM_ResourceAllocationSettingData}"
@@ -158,15 +157,23 @@ def _written(disk: Readable, size: int, out: int, most_bytes: int) -> dict[str, 
     if size > most_bytes:
         raise Refused(f"The disk has {size} bytes; {most_bytes} are the most that is taken.")
     digest, data_bytes = hashlib.sha256(), 0
-    os.ftruncate(out, size)
+    _kept(os.ftruncate, out, size)
     for offset in range(0, size, CHUNK):
         disk.seek(offset)
         data = disk.read(min(CHUNK, size - offset))
         digest.update(data)
         if data.count(0) != len(data):
-            os.pwrite(out, data, offset)
+            _kept(os.pwrite, out, data, offset)
             data_bytes += len(data)
     return {"size_bytes": size, "data_bytes": data_bytes, "sha256": digest.hexdigest()}
+
+
+def _kept(put: Callable[..., object], *what: object) -> None:
+    """Put something into a copy; Refused where this machine has no room, which is no damage of the file's."""
+    try:
+        put(*what)
+    except OSError as error:
+        raise Refused(f"Move Lot's own machine could not keep the disk: {error.strerror}.") from error
 
 
 def _package(source: IO[bytes], outs: list[int], most_bytes: int) -> dict[str, Any]:
@@ -190,8 +197,8 @@ def _package(source: IO[bytes], outs: list[int], most_bytes: int) -> dict[str, A
     missing = [str(name) for name in named if name not in entries]
     if not named or missing:
         raise Refused(f"The package lacks {', '.join(missing) or 'disks'}.")
-    if len(named) > min(DISKS_MAX, len(outs)):
-        raise Refused(f"The package has {len(named)} disks; {DISKS_MAX} are the most.")
+    if len(named) > len(outs):
+        raise Refused(f"The package has {len(named)} disks; {len(outs)} are the most.")
     disks = []
     for name, out in zip(named, outs, strict=False):
         entry = entries[str(name)]

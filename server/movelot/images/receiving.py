@@ -25,8 +25,6 @@ WAIT_SECONDS = 0.5
 # From then on no answer is to be expected.
 CONNECT_SECONDS, SILENT_SECONDS = 10, 60
 CHECKSUMS = {"sha256": 64, "sha1": 40, "md5": 32}
-# Told apart by nobody who means harm.
-WEAK = ("sha1", "md5")
 Tell = Callable[[int, int], None]
 
 

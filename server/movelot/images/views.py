@@ -189,7 +189,7 @@ class PartView(APIView):
                 message = f"{image.received_bytes} bytes of it are here."
                 raise Problem(409, "part_out_of_order", message, "Nothing was stored.", "Go on from there.")
             if not data or len(data) > PART_BYTES or int(at) + len(data) > image.file_bytes:
-                message = f"A part has 1 to {PART_BYTES} bytes, and all of them the size that was said."
+                message = f"A part has 1 to {PART_BYTES} bytes, and none goes beyond the size that was said."
                 raise Problem(413, "part_size", message, "Nothing was stored.")
             received = take_part(image, int(at), data)
             Image.objects.filter(pk=image.pk).update(received_bytes=received)
@@ -219,7 +219,7 @@ class DepotListView(APIView):
         url, pem = given.validated_data["url"].strip(), given.validated_data["certificate_pem"].strip()
         url = url if url.endswith("/") else f"{url}/"
         if not url.startswith("https://") or any(letter in url for letter in "@?# "):
-            message = "A depot's address begins with https:// and has no account, question or mark in it."
+            message = "A depot's address begins with https:// and holds no account, query or fragment."
             raise Problem(422, "depot_address", message, UNCHANGED)
         if pem:
             try:

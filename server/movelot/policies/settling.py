@@ -29,8 +29,7 @@ class SettlePlan:
     """One plan for a group: ``moves`` are [disk, datastore] by primary keys, of which ``settled`` were out of policy.
 
     No plan that settles as many moves fewer than ``bound_bytes``. ``over`` counts ceilings that are passed now, of
-    which ``left_over`` still are afterwards. ``stays`` says why others stay out, with the least that would let them in;
-    ``digest`` tells what the plan rests on.
+    which ``left_over`` still are afterwards. ``stays`` says why others stay out, with the least that would let them in.
     """
 
     group: str
@@ -42,10 +41,17 @@ class SettlePlan:
     over: int
     left_over: int
     stays: list[str]
+
+
+@dataclass
+class KeptPlan:
+    """A plan with the digest of all that it rests on: of the same it is not made anew."""
+
     digest: str
+    plan: SettlePlan
 
 
-_PLANS = TypeAdapter(list[SettlePlan])
+_PLANS = TypeAdapter(list[KeptPlan])
 
 
 @dataclass(frozen=True)
@@ -57,7 +63,7 @@ class Alone:
     stays: Mapping[int, str]
 
 
-def kept_plans() -> list[SettlePlan]:
+def kept_plans() -> list[KeptPlan]:
     """The plans as last judged."""
     row = kept(NAME)
     return _PLANS.validate_json(row.document) if row else []
@@ -65,8 +71,8 @@ def kept_plans() -> list[SettlePlan]:
 
 def settle_groups(groups: set[int], out: Mapping[int, Had], fits: Fits, rests_on: str) -> dict[int, Alone]:
     """By group, how disks ``out`` are settled each by itself; the plan for all of a group together is kept."""
-    alone, plans = dict[int, Alone](), list[SettlePlan]()
-    before = {plan.digest: plan for plan in kept_plans()}
+    alone, plans = dict[int, Alone](), list[KeptPlan]()
+    before = {each.digest: each.plan for each in kept_plans()}
     for row in BalanceGroup.objects.filter(pk__in=groups).order_by("name") if out else ():
         known = known_group(row)
         numbers = np.array([n for n, disk in enumerate(known.disk_keys) if disk in out], dtype=np.int64)
@@ -74,7 +80,7 @@ def settle_groups(groups: set[int], out: Mapping[int, Had], fits: Fits, rests_on
             told = _Why(known, out, fits)
             alone[row.pk] = _alone(known, numbers, told)
             digest = hashlib.blake2b(known.group.digest.encode() + numbers.tobytes()).hexdigest()
-            plans.append(before.get(digest) or _whole(known, numbers, told, digest))
+            plans.append(KeptPlan(digest, before.get(digest) or _whole(known, numbers, told)))
     keep(NAME, rests_on, _PLANS.dump_python(plans, mode="json"))
     return alone
 
@@ -85,7 +91,7 @@ def _alone(known: KnownGroup, numbers: np.ndarray, told: _Why) -> Alone:
     return Alone(known.row.name, moves, told.of(plan.pinned, plan.homeless))
 
 
-def _whole(known: KnownGroup, numbers: np.ndarray, told: _Why, digest: str) -> SettlePlan:
+def _whole(known: KnownGroup, numbers: np.ndarray, told: _Why) -> SettlePlan:
     made = settle_whole(known.group, numbers)
     plan = made.plan
     stays = told.of(made.pinned, made.homeless)
@@ -99,7 +105,6 @@ def _whole(known: KnownGroup, numbers: np.ndarray, told: _Why, digest: str) -> S
         over=_passed(plan.before),
         left_over=_passed(plan.after),
         stays=reasons(list(stays.values())),
-        digest=digest,
     )
 
 

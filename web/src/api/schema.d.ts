@@ -3115,7 +3115,6 @@ export interface components {
             over: number;
             left_over: number;
             stays: string[];
-            digest: string;
         };
         ShownCertificate: {
             fingerprint: string;
@@ -3160,7 +3159,6 @@ export interface components {
         SourceAnswer: {
             id: number;
             name: string;
-            image: string;
             size_bytes: number;
             datastore: string;
             processors: number;

@@ -20,6 +20,16 @@ const sum = (image: Image, key: "size_bytes" | "data_bytes") =>
 const keptOn = (image: Image) =>
   [...new Set(image.disks.map((disk) => disk.datastore))].filter((name) => name).join(", ");
 
+/** What a package says of its machine. */
+const packaged = (image: Image, size: (bytes: number) => string) =>
+  [
+    image.os,
+    image.processors ? countOf(image.processors, "processor") : "",
+    image.memory_bytes ? size(image.memory_bytes) : "",
+  ]
+    .filter((part) => part)
+    .join(", ");
+
 const MARKS: Partial<Record<string, string>> = { failed: "▲ ", ready: "■ ", gone: "◇ " };
 
 /** Images: brought in, checked, kept on a datastore; new machines' disks are made from them. */
@@ -85,7 +95,18 @@ function ImageTable({ images, mayChange }: { images: readonly Image[]; mayChange
       cell: (row) => <State image={row} />,
       width: 260,
     },
-    { key: "format", head: "Format", value: (row) => row.format || "–", width: 70 },
+    {
+      key: "format",
+      head: "Format",
+      value: (row) => row.format || "–",
+      cell: (row) => (
+        <>
+          {row.format || "–"}
+          <div style={{ color: "var(--mute)", fontSize: 12 }}>{packaged(row, size)}</div>
+        </>
+      ),
+      width: 120,
+    },
     {
       key: "size_bytes",
       head: "Disks",

@@ -16,9 +16,10 @@ function copyOf(machine: Machine): NewLot {
   const disks = machine.disks
     .filter((disk) => !disk.raw)
     .map((disk) => ({ contents: `disk:${String(disk.id)}`, policy: disk.given }));
-  const memory = `${String(machine.memory_bytes / MIB)} MiB`;
-  const { cluster, processors } = machine;
-  return { kind: "new_machine", form: { cluster, processors: String(processors), memory, disks } };
+  // What a host does not tell is typed.
+  const memory = machine.memory_bytes ? `${String(machine.memory_bytes / MIB)} MiB` : "";
+  const processors = machine.processors ? String(machine.processors) : "";
+  return { kind: "new_machine", form: { cluster: machine.cluster, processors, memory, disks } };
 }
 
 /** What can be done with the whole machine: each drafts a lot, nothing is done at once. */

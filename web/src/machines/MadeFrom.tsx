@@ -3,11 +3,19 @@ import TextField from "@mui/material/TextField";
 import { useQuery } from "@tanstack/react-query";
 import { queryOptions } from "../api/client";
 
+const MIB = 2 ** 20;
+
+/** What a package asks for of the machine; nothing where it asks for nothing. */
+export interface Asked {
+  processors?: string;
+  memory?: string;
+}
+
 interface Props {
   label: string;
   /** `image:…` or `disk:…` with a primary key; empty for an empty disk. */
   value: string;
-  choose: (value: string) => void;
+  choose: (value: string, asked: Asked) => void;
   fixed: boolean;
   wrong: string | undefined;
 }
@@ -33,7 +41,12 @@ export function MadeFrom({ label, value, choose, fixed, wrong }: Props) {
       helperText={wrong}
       slotProps={{ select: { displayEmpty: true, inputProps: { "aria-label": label } } }}
       onChange={(event) => {
-        choose(event.target.value);
+        const { value: key } = event.target;
+        const source = sources?.find(({ id }) => `image:${String(id)}` === key);
+        choose(key, {
+          ...(source?.processors ? { processors: String(source.processors) } : {}),
+          ...(source?.memory_bytes ? { memory: `${String(source.memory_bytes / MIB)} MiB` } : {}),
+        });
       }}
     >
       <MenuItem value="">nothing: empty</MenuItem>

@@ -6,7 +6,7 @@ import type { Bound } from "../lots/drafts/fields";
 import { CARD, CardHead } from "../parts/CardHead";
 import { formatMs, formatShare, formatSize } from "../parts/format";
 import { useUnit } from "../parts/unit";
-import { MadeFrom } from "./MadeFrom";
+import { type Asked, MadeFrom } from "./MadeFrom";
 import { PolicySelect } from "./PolicySelect";
 
 type Form = Schemas["NewMachineForm"];
@@ -29,8 +29,8 @@ export function NewDisks({ of, plan, chosen, choose }: Props) {
   const { form, change, fixed } = of;
   const { size, unit } = useUnit();
   const total = plan?.total_bytes ?? 0;
-  const edit = (number: number, part: Partial<Disk>) => {
-    change({ disks: form.disks.map((disk, n) => (n === number ? { ...disk, ...part } : disk)) });
+  const edit = (number: number, part: Partial<Disk>, asked: Asked = {}) => {
+    change({ ...asked, disks: form.disks.map((disk, n) => (n === number ? { ...disk, ...part } : disk)) });
   };
   return (
     <Box component="section" aria-label="Disks" sx={{ ...CARD, mb: 1.5, overflowX: "auto" }}>
@@ -72,8 +72,8 @@ export function NewDisks({ of, plan, chosen, choose }: Props) {
               choose={() => {
                 choose(n);
               }}
-              edit={(part) => {
-                edit(n, part);
+              edit={(part, asked) => {
+                edit(n, part, asked);
               }}
               drop={() => {
                 change({ disks: form.disks.filter((_, other) => other !== n) });
@@ -93,7 +93,7 @@ interface RowProps {
   proposed: Proposed | undefined;
   chosen: boolean;
   choose: () => void;
-  edit: (part: Partial<Disk>) => void;
+  edit: (part: Partial<Disk>, asked?: Asked) => void;
   drop: () => void;
 }
 
@@ -140,9 +140,9 @@ function DiskRow({ number, disk, of, proposed, chosen, choose, edit, drop }: Row
           value={disk.contents ?? ""}
           fixed={fixed}
           wrong={wrong("contents")?.message}
-          choose={(contents) => {
+          choose={(contents, asked) => {
             choose();
-            edit({ contents });
+            edit({ contents }, asked);
           }}
         />
       </td>

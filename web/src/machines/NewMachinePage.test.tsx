@@ -90,6 +90,21 @@ it("shows where each disk goes, what becomes of that, and why not elsewhere", as
   expect(within(places).getByRole("button", { name: "Put disk 1 on berth-c" })).toBeDisabled();
 });
 
+it("takes processors and memory from the package of the image that a disk is made from", async () => {
+  const source = { id: 4, name: "berth-scribe", size_bytes: 2 ** 32, datastore: "berth-b" };
+  const asked = serve({
+    ...answers,
+    "GET /api/images/sources/": [{ ...source, processors: 6, memory_bytes: 2 ** 31 }],
+  });
+  renderPage(<NewMachinePage />, "/machines/new?lot=9");
+  await user.click(await screen.findByRole("combobox", { name: "Made from, disk 1" }));
+  await user.click(await screen.findByRole("option", { name: "berth-scribe, on berth-b" }));
+  await waitFor(() => {
+    expect(stored(asked)).toMatchObject({ processors: "6", memory: "2048 MiB" });
+  });
+  expect(stored(asked)?.disks[0]?.contents).toBe("image:4");
+});
+
 it("stores a place that was chosen, disks that are added and left out", async () => {
   const asked = serve(answers);
   renderPage(<NewMachinePage />, "/machines/new?lot=9");

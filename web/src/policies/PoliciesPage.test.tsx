@@ -72,7 +72,6 @@ const board: Board = {
       over: 1,
       left_over: 0,
       stays: ["1 stays, as it is pinned"],
-      digest: "x",
     },
   ],
 };
@@ -260,7 +259,7 @@ describe("disks out of policy", () => {
     const asked = serve({ ...answers, "POST /api/lots/": lot(), "GET /api/lots/9/": lot() });
     renderPage(<PoliciesPage />);
     expect(await screen.findByText(/one plan settles 2 of 3 disks/)).toHaveTextContent(
-      "quayside one plan settles 2 of 3 disks by 3 moves of 400 GiB, where none moves less than 300 GiB, and keeps 1 passed ceiling; 1 stays, as it is pinned",
+      "quayside one plan settles 2 of 3 disks by 3 moves, 400 GiB in all; none that settles as many moves less than 300 GiB; 1 of 1 passed ceiling holds afterwards; 1 stays, as it is pinned",
     );
     await user.click(screen.getByRole("button", { name: "Settle quayside" }));
     await waitFor(() => {

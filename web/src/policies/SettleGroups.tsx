@@ -43,14 +43,16 @@ function Moves({ plan }: { plan: SettlePlan }) {
   const { size } = useUnit();
   return (
     <>
-      one plan settles {plan.settled} of {countOf(plan.out, "disk")} by {countOf(plan.moves.length, "move")}{" "}
-      of {size(plan.moved_bytes)}, where none moves less than {size(plan.bound_bytes)}
+      one plan settles {plan.settled} of {countOf(plan.out, "disk")} by {countOf(plan.moves.length, "move")},{" "}
+      {size(plan.moved_bytes)} in all; none that settles as many moves less than {size(plan.bound_bytes)}
       {plan.over > 0 && ceilings(plan)}
     </>
   );
 }
 
+/** How many of the ceilings that are passed now hold once it ran. */
 function ceilings({ over, left_over }: SettlePlan): string {
-  const what = countOf(over, "passed ceiling");
-  return left_over === 0 ? `, and keeps ${what}` : `, and keeps ${String(over - left_over)} of ${what}`;
+  const held = over - left_over;
+  const verb = held === 1 ? "holds" : "hold";
+  return `; ${String(held)} of ${countOf(over, "passed ceiling")} ${verb} afterwards`;
 }

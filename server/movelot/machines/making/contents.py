@@ -28,7 +28,7 @@ class Contents:
 def contents_of(text: str) -> Contents:
     """What ``image:…`` or ``disk:…``, by primary key, means. SizeError for what is not there."""
     kind, _, key = text.partition(":")
-    found = {"image": _image, "disk": _disk}[kind](int(key)) if key.isdecimal() and kind in ("image", "disk") else None
+    found = SOURCES[kind](int(key)) if kind in SOURCES and key.isdecimal() else None
     if found is None:
         raise SizeError("contents_unknown", "What it is to be made from is not there.", "Choose another one.")
     return found
@@ -56,6 +56,9 @@ def _disk(key: int) -> Contents | None:
     )
 
 
+SOURCES = {"image": _image, "disk": _disk}
+
+
 def fitting(size: int, contents: Contents | None) -> int:
     """The size as typed; SizeError where what the disk is made from does not fit into it."""
     if contents is not None and size < contents.size_bytes:
@@ -76,7 +79,7 @@ def checks_of(wanted: Iterable[Contents | None], hosts: Iterable[Device]) -> lis
             checks.append(Check("what is copied stands still", STOP, text))
         blind = sorted(host.name for key, host in chosen.items() if (key, each.datastore) not in seen)
         if blind:
-            text = f"{', '.join(blind)} does not mount {each.datastore_name}, which has {each.name}."
+            text = f"{each.name} is on {each.datastore_name}, which is not mounted by {', '.join(blind)}."
             checks.append(Check("hosts see what is copied", STOP, text))
     if from_them and not checks:
         names = ", ".join(sorted(each.name for each in from_them))
