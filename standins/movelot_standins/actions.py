@@ -56,14 +56,14 @@ def other_bytes(world: World, store: Datastore, now: float) -> int:
 
 
 def snapshot_bytes(world: World, store: Datastore) -> int:
-    """Bytes that snapshots hold of the disks on a datastore."""
+    """Bytes that snapshots hold of disks on a datastore."""
     return sum(
         snapshot.held.get(disk.id, 0)
         for machine in world.machines
         if machine.snapshots
         for disk in machine.disks
-        if disk.datastore == store.id
         for snapshot in machine.snapshots
+        if snapshot.place_of(disk) == store.id
     )
 
 
@@ -339,9 +339,9 @@ def mount(world: World, host: Host, serial: str) -> Datastore:
 
 def unmount(world: World, host: Host, store: Datastore) -> None:
     """Unmount unless a machine on this host uses the datastore."""
-    users = [m.name for m in world.machines if m.host == host.name and any(d.datastore == store.id for d in m.disks)]
+    users = [machine.name for machine in world.machines if machine.host == host.name and store.id in machine.places]
     if users:
-        raise ActionError(409, "ResourceInUse", f"{store.name} holds disks of {', '.join(users)}.")
+        raise ActionError(409, "ResourceInUse", f"{store.name} holds files of {', '.join(users)}.")
     held = [name for kind, name in store.contents if kind in ("swap", "heartbeat") and store.id in host.mounted]
     if held:
         raise ActionError(409, "ResourceInUse", f"{store.name} holds {', '.join(held)}.")
@@ -382,8 +382,8 @@ def wipe(world: World, serial: str) -> None:
 
 def _forget(world: World, store: Datastore) -> None:
     """Forget a datastore that nothing is on and no host mounts."""
-    if any(disk.datastore == store.id for disk in world.disks()):
-        raise ActionError(409, "ResourceInUse", f"{store.name} holds disks.")
+    if any(store.id in machine.places for machine in world.machines):
+        raise ActionError(409, "ResourceInUse", f"{store.name} holds files of machines.")
     if any(store.id in host.mounted for host in world.hosts):
         raise ActionError(409, "ResourceInUse", f"{store.name} is mounted.")
     world.datastores.remove(store)

@@ -150,7 +150,7 @@ def limit_disk(world: World, host: Host, name: str, disk_id: str, cap: int, now:
 def power_on(world: World, host: Host, name: str, now: float) -> Machine:
     """Switch a machine on, if its host mounts all that it lies on."""
     machine = find(world, host, name)
-    for store in sorted({machine.home, *(disk.datastore for disk in machine.disks)} - {""}):
+    for store in sorted(machine.places):
         mounted(world, host, store)
     with _whole(world, machine, now):
         machine.power = "On"
@@ -182,10 +182,20 @@ def take_snapshot(world: World, host: Host, fields: dict[str, object], now: floa
     if len(machine.snapshots) >= SNAPSHOTS_MAX:
         raise ActionError(409, "CreateLimitReachedForResource", f"{machine.name} has {SNAPSHOTS_MAX} snapshots.")
     disks = [_disk(machine, each) for each in chosen] or machine.disks
+    place = str(fields.get("Datastore") or "")
+    if place:
+        mounted(world, host, place)
     held = {disk.id: int(disk.size_bytes * SNAPSHOT_SHARE) for disk in disks}
     with _whole(world, machine, now):
-        machine.snapshots = [*machine.snapshots, Snapshot(name, now, held, machine.standing, key)]
+        machine.snapshots = [*machine.snapshots, Snapshot(name, now, held, machine.standing, key, place)]
         machine.standing = name
+    return machine
+
+
+def move_files(world: World, host: Host, name: str, target: str) -> Machine:
+    """Have a machine's own files on another datastore; they are small, and there at once."""
+    machine = find(world, host, name)
+    machine.home = mounted(world, host, target).id
     return machine
 
 

@@ -31,6 +31,7 @@ class MachineService(CommonService):
             "EnlargeDisk": self.enlarge_disk,
             "RemoveDisk": self.remove_disk,
             "MoveDisk": self.move_disk,
+            "MoveFiles": self.move_files,
             "SetDiskLimits": self.set_disk_limits,
             "PowerOn": self.power_on,
             "PowerOff": self.power_off,
@@ -74,6 +75,7 @@ class MachineService(CommonService):
             "Taken": stamp(snapshot.taken),
             "Parent": snapshot.parent,
             "Key": snapshot.key,
+            "Datastore": snapshot.datastore,
             "Disks": [{"Id": disk, "HeldBytes": held} for disk, held in snapshot.held.items()],
         }
 
@@ -167,6 +169,10 @@ class MachineService(CommonService):
     def move_disk(self, call: Call) -> Reply:
         disk, target, key = (str(call.body[part]) for part in ("Disk", "Target", "Key"))
         return self.accepted(actions.move_disk(self.world, self.host, disk, target, key, self.clock()))
+
+    def move_files(self, call: Call) -> Reply:
+        name, target = str(call.body["Machine"]), str(call.body["Target"])
+        return Reply(200, self._machine(machine_actions.move_files(self.world, self.host, name, target)))
 
     def migrate_machine(self, call: Call) -> Reply:
         wandering.migrate(self.world, str(call.body["Machine"]), self.name, str(call.body["Target"]))

@@ -261,7 +261,7 @@ class RawVolume:
 class Snapshot:
     """A machine as it was at ``taken`` (epoch seconds), after the snapshot named ``parent``, if any.
 
-    ``held`` are the bytes that it holds of each disk, by the disk's id.
+    ``held`` are the bytes that it holds of each disk, by the disk's id: on ``datastore``, beside each disk without one.
     """
 
     name: str
@@ -269,6 +269,11 @@ class Snapshot:
     held: dict[str, int]
     parent: str = ""
     key: str = ""
+    datastore: str = ""
+
+    def place_of(self, disk: Disk) -> str:
+        """The datastore that has what it holds of a disk."""
+        return self.datastore or disk.datastore
 
 
 @dataclass
@@ -297,6 +302,12 @@ class Machine:
     def __post_init__(self) -> None:
         self.uuid = self.uuid or uuid_of(f"machine {self.name}")
         self.home = self.home or (self.disks[0].datastore if self.disks else "")
+
+    @property
+    def places(self) -> set[str]:
+        """All datastores that it lies on: its own files, its disks, and what snapshots hold of these."""
+        kept = {snapshot.datastore for snapshot in self.snapshots}
+        return {self.home, *kept, *(disk.datastore for disk in self.disks)} - {""}
 
     def snapshot(self, name: str) -> Snapshot | None:
         return next((each for each in self.snapshots if each.name == name), None)

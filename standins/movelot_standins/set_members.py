@@ -43,7 +43,7 @@ def _of_machine(machine: Machine, disks: list[Disk]) -> Iterator[Member]:
     for disk in disks:
         yield _member("Disk", machine, disk.name, disk.size_bytes, disk.size_bytes, disk.id)
         for snapshot in machine.snapshots:
-            if disk.id in snapshot.held:
+            if disk.id in snapshot.held and snapshot.place_of(disk) == disk.datastore:
                 name, held = f"{disk.name} {snapshot.name}", snapshot.held[disk.id]
                 yield _member("Snapshot", machine, name, disk.size_bytes, held, disk.id)
     if machine.power == "On" and machine.disks and machine.disks[0] in disks:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
-import os
 import types
 import typing
-from dataclasses import asdict, fields, is_dataclass
+from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any, TypeVar
+
+import orjson
 
 from movelot_standins.model import World
 
@@ -16,18 +16,19 @@ T = TypeVar("T")
 
 
 def save(world: World, path: Path) -> None:
-    """Write ``world`` so that a kill at any instant leaves the old or the new state whole."""
+    """Write ``world`` so that a kill at any instant leaves the old or the new state whole.
+
+    It is written at each change, so by orjson, which writes dataclasses as they are; and not waited for until it is on
+    a drive: a simulated device need not outlive the machine that simulates it.
+    """
     temporary = path.with_suffix(".new")
-    with temporary.open("w") as file:
-        json.dump(asdict(world), file)
-        file.flush()
-        os.fsync(file.fileno())
+    temporary.write_bytes(orjson.dumps(world))
     temporary.replace(path)
 
 
 def load(path: Path) -> World:
     """The world as last saved."""
-    return _build(World, json.loads(path.read_text()))
+    return _build(World, orjson.loads(path.read_bytes()))
 
 
 def _build(kind: type[T], value: Any) -> T:

@@ -16,7 +16,7 @@ def migrate(world: World, name: str, source: str, target: str) -> Machine:
         raise ActionError(404, "ResourceMissingAtURI", f"{source} does not run {name}.")
     if not any(host.name == target for host in world.hosts):
         raise ActionError(404, "ResourceMissingAtURI", f"There is no host {target}.")
-    missing = {disk.datastore for disk in machine.disks} - set(world.host(target).mounted)
+    missing = machine.places - set(world.host(target).mounted)
     if missing:
         raise ActionError(409, "ResourceInUse", f"{target} does not mount {', '.join(sorted(missing))}.")
     machine.host = target

@@ -16,6 +16,7 @@ from movelot_core.errors import RequirementError
 from movelot_core.placement.facts import DiskFacts, PlaceFacts
 from movelot_core.placement.requirements import KINDS, requirement
 from movelot_core.placement.requirements.base import Answer, Found, Part, Requirement
+from movelot_core.placement.requirements.impossible import ANYWAY, WhileImpossible
 
 REQUIREMENTS_MAX = 40
 
@@ -31,6 +32,16 @@ class Policy:
         said = [each.sentence() for each in in_order(self.requirements)]
         text = ", ".join(said) or "anywhere"
         return f"{text[0].upper()}{text[1:]}."
+
+    @property
+    def beside_disks(self) -> Policy:
+        """What it asks of a machine's own files and snapshots: nothing that is set on a disk alone."""
+        return Policy(tuple(each for each in self.requirements if not each.of_disk))
+
+    @property
+    def anyway(self) -> bool:
+        """Whether disks are put where least is lacking while no place serves it."""
+        return any(each.kind == WhileImpossible.kind and each.value == ANYWAY for each in self.requirements)
 
     def lacking(self, disk: DiskFacts) -> list[str]:
         """What a disk lacks of the policy where its place serves it."""
@@ -106,6 +117,8 @@ def fit(policy: Policy, place: PlaceFacts) -> Fit:
 class Because(StrEnum):
     """Why a disk has its policy, what counts most first."""
 
+    FILES = "given to its own files"
+    SNAPSHOTS = "given to its snapshots"
     DISK = "given to the disk"
     MACHINE = "given to its machine"
     LABEL = "by a label"

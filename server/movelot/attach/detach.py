@@ -13,7 +13,7 @@ from movelot.attach.block.raw import raw_users
 from movelot.attach.default_store import default_of
 from movelot.attach.spread import volume_of
 from movelot.attach.storage import STORAGE_KINDS, storage_kind_of
-from movelot.inventory.models import Datastore, Disk, Pool, Volume
+from movelot.inventory.models import Datastore, Disk, Machine, MachineSnapshot, Pool, Volume
 from movelot.inventory.sentences import first_of
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
@@ -114,13 +114,17 @@ class DetachKind(LotKind[DetachForm, DetachPlan]):
 
 
 def users_of(store: Datastore) -> list[str]:
-    """All that would be lost with a datastore: its disks with their machines, and what lives beside them."""
+    """All that would be lost with a datastore: disks with their machines, files of machines, and what lives beside."""
     disks = (
         Disk.objects.filter(placement__datastore=store)
         .order_by("name")
         .values_list("name", "machine__placement__host__name")
     )
     beside = [f"{kind} {name}" for kind, name in store.contents] + default_of(store)
+    machines = Machine.objects.filter(home=store.identity).order_by("name").values_list("name", flat=True)
+    kept = MachineSnapshot.objects.filter(place=store.identity).order_by("machine__name", "name")
+    beside += [f"files of {name}" for name in machines]
+    beside += [f"snapshot {name} of {machine}" for name, machine in kept.values_list("name", "machine__name")]
     return [f"{name} on {host}" for name, host in disks.values_list("name", "machine__placement__host__name")] + beside
 
 
@@ -131,7 +135,9 @@ def _checks(plan: DetachPlan) -> list[Check]:
         text = f"{used}. {'Move or remove them' if plan.datastore else 'Switch them off'} first."
         checks.append(Check("nothing uses it", STOP, text))
     else:
-        checks.append(Check("nothing uses it", PASS, "no disk, image, template, swap file or heartbeat is on it"))
+        checks.append(
+            Check("nothing uses it", PASS, "no disk or file of a machine, no image, template, swap file or heartbeat")
+        )
     if not plan.keep and not plan.confirmed:
         text = f"Deleting cannot be undone. Type the volume's name, {plan.volume}, to allow it."
         checks.append(Check("deleting is meant", STOP, text))

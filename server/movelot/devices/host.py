@@ -216,6 +216,7 @@ def _snapshot(member: Resource, standing: str) -> Row:
         "key": member.get("Key", ""),
         "taken_at": datetime.fromisoformat(member["Taken"]),
         "standing": member["Name"] == standing,
+        "place": member.get("Datastore", ""),
         "held": {str(each["Id"]): int(each["HeldBytes"]) for each in member["Disks"]},
     }
 

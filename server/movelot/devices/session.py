@@ -149,6 +149,8 @@ class DeviceSession:
             max_retry=0,
             https_adapter=PinnedAdapter(self.fingerprint),
         )
+        # The account and the way are those of the link: no proxy and no password of this machine's environment.
+        client._session.trust_env = False
         client.login(auth="session")
         return client
 

@@ -16,6 +16,7 @@ from movelot.inventory.models import (
     GivenPolicy,
     Machine,
     MachineSnapshot,
+    PartCompliance,
     PastCompliance,
     SnapshotPart,
 )
@@ -67,8 +68,22 @@ class MachineDisk:
 
 
 @dataclass
+class PartState:
+    """How its own files, or a snapshot, stand to the policy that they have, why they have it; all empty without one."""
+
+    policy: str
+    because: str
+    state: str
+    reason: str
+    since: datetime | None
+
+
+@dataclass
 class SnapshotAnswer:
-    """A snapshot after its ``parent``, with what it holds; the machine goes on from the one that is ``standing``."""
+    """A snapshot after its ``parent``, with what it holds; the machine goes on from the one that is ``standing``.
+
+    ``place`` is the datastore that has it apart from the disks, empty where it lies beside them.
+    """
 
     id: int
     name: str
@@ -77,6 +92,8 @@ class SnapshotAnswer:
     standing: bool
     disks: int
     held_bytes: int
+    place: str
+    stands: PartState
 
 
 @dataclass
@@ -91,7 +108,10 @@ class LotOfMachine:
 
 @dataclass
 class MachineAnswer:
-    """A machine; ``given`` is the policy that is given to the whole of it, null for none."""
+    """A machine; ``given`` is the policy that is given to the whole of it, null for none.
+
+    ``given_files`` and ``given_snapshots`` are those of its own files and its snapshots alone.
+    """
 
     id: int
     name: str
@@ -106,6 +126,9 @@ class MachineAnswer:
     memory_bytes: int
     home: str
     given: int | None
+    given_files: int | None
+    given_snapshots: int | None
+    files: PartState
     disks: list[MachineDisk]
     snapshots: list[SnapshotAnswer]
     lots: list[LotOfMachine]
@@ -113,7 +136,8 @@ class MachineAnswer:
 
 def machine_answer(key: int) -> MachineAnswer:
     """The machine. 404 for one that is not there."""
-    machine = get_object_or_404(Machine.objects.select_related("placement__host__cluster", "given_policy"), pk=key)
+    given = "given_policy", "files_policy", "snapshots_policy", "files_compliance__policy"
+    machine = get_object_or_404(Machine.objects.select_related("placement__host__cluster", *given), pk=key)
     home = Datastore.objects.filter(identity=machine.home).first() if machine.home else None
     host = machine.host
     disks = list(_disks(machine))
@@ -130,7 +154,10 @@ def machine_answer(key: int) -> MachineAnswer:
         machine.processors,
         machine.memory_bytes,
         home.name if home else "",
-        machine.given_policy.policy_id if hasattr(machine, "given_policy") else None,
+        _given_by(machine, "given_policy"),
+        _given_by(machine, "files_policy"),
+        _given_by(machine, "snapshots_policy"),
+        _part_state(getattr(machine, "files_compliance", None)),
         [_disk(disk) for disk in disks],
         _snapshots(machine),
         _lots(
@@ -142,6 +169,17 @@ def machine_answer(key: int) -> MachineAnswer:
             ]
         ),
     )
+
+
+def _given_by(machine: Machine, name: str) -> int | None:
+    given: GivenPolicy | None = getattr(machine, name, None)
+    return given.policy_id if given else None
+
+
+def _part_state(stands: PartCompliance | None) -> PartState:
+    if stands is None:
+        return PartState("", "", "", "", None)
+    return PartState(stands.policy.name, stands.because, stands.state, stands.reason, stands.since)
 
 
 def _disks(machine: Machine) -> Iterable[Disk]:
@@ -184,7 +222,10 @@ def _disk(disk: Disk) -> MachineDisk:
 
 def _snapshots(machine: Machine) -> list[SnapshotAnswer]:
     """In the order in which they were taken."""
-    rows = MachineSnapshot.objects.filter(machine=machine).order_by("taken_at", "pk")
+    rows = MachineSnapshot.objects.filter(machine=machine).select_related("compliance__policy")
+    rows = rows.order_by("taken_at", "pk")
+    apart = Datastore.objects.filter(identity__in=rows.exclude(place="").values("place"))
+    places = dict(apart.values_list("identity", "name"))
     parts = SnapshotPart.objects.filter(snapshot__machine=machine).order_by()
     held = dict(parts.values_list("snapshot_id").annotate(held=Sum("held_bytes")))
     counts: dict[int, int] = {}
@@ -192,7 +233,15 @@ def _snapshots(machine: Machine) -> list[SnapshotAnswer]:
         counts[snapshot] = counts.get(snapshot, 0) + 1
     return [
         SnapshotAnswer(
-            row.pk, row.name, row.parent, row.taken_at, row.standing, counts.get(row.pk, 0), held.get(row.pk, 0)
+            row.pk,
+            row.name,
+            row.parent,
+            row.taken_at,
+            row.standing,
+            counts.get(row.pk, 0),
+            held.get(row.pk, 0),
+            places.get(row.place, "elsewhere") if row.place else "",
+            _part_state(getattr(row, "compliance", None)),
         )
         for row in rows
     ]

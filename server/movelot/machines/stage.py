@@ -34,6 +34,7 @@ def _routes() -> Sequence[URLPattern]:
 def _lot_kinds() -> Sequence[AnyLotKind]:
     from movelot.machines.acts.deleting import DeleteMachineKind
     from movelot.machines.acts.disks import MachineDiskKind
+    from movelot.machines.acts.files import FilesKind
     from movelot.machines.acts.limits import LimitsKind
     from movelot.machines.acts.migrating import MigrateKind
     from movelot.machines.acts.power import PowerKind
@@ -42,6 +43,7 @@ def _lot_kinds() -> Sequence[AnyLotKind]:
 
     return [
         DeleteMachineKind(),
+        FilesKind(),
         LimitsKind(),
         MachineDiskKind(),
         MigrateKind(),

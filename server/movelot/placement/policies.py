@@ -49,9 +49,9 @@ class Had:
     facts: DiskFacts = field(default_factory=DiskFacts)
 
 
-def policies_had() -> list[Had]:
+def policies_had(given: Given | None = None) -> list[Had]:
     """All disks with the policy that each has: what is given to it counts before what is given to its place."""
-    given = _Given()
+    given = given or Given()
     rows = Disk.objects.order_by("pk").values_list(
         "pk",
         "name",
@@ -70,13 +70,15 @@ def policies_had() -> list[Had]:
     return found
 
 
-class _Given:
+class Given:
     """What policies are given to, by the primary keys of things and by labels."""
 
     def __init__(self) -> None:
         rows = list(GivenPolicy.objects.filter(policy__retired_at=None).order_by("pk"))
         self.disks = {row.disk_id: row.policy_id for row in rows if row.disk_id}
         self.machines = {row.machine_id: row.policy_id for row in rows if row.machine_id}
+        self.files = {row.files_of_id: row.policy_id for row in rows if row.files_of_id}
+        self.snapshots = {row.snapshots_of_id: row.policy_id for row in rows if row.snapshots_of_id}
         self.datastores = {row.datastore_id: row.policy_id for row in rows if row.datastore_id}
         self.clusters = {row.cluster_id: row.policy_id for row in rows if row.cluster_id}
         self.labels = {row.label: row.policy_id for row in rows if row.label}
@@ -85,7 +87,7 @@ class _Given:
         self.of_machines = self._labelled("machine") if wanted else {}
 
     def __repr__(self) -> str:
-        return f"<_Given to {len(self.disks)} disks, {len(self.labels)} labels>"
+        return f"<Given to {len(self.disks)} disks, {len(self.labels)} labels>"
 
     def _labelled(self, kind: str) -> dict[int, int]:
         """The policy that labels give to each thing; of two the one whose label comes first by name."""
@@ -108,6 +110,17 @@ class _Given:
         for because, policy in ways:
             if policy is not None:
                 yield because, policy
+
+    def to_files(self, machine: int, store: int | None, cluster: int | None) -> tuple[Because, int] | None:
+        """The policy of a machine's own files, and why; None without one."""
+        ways = {
+            Because.FILES: self.files.get(machine),
+            Because.MACHINE: self.machines.get(machine),
+            Because.LABEL: self.of_machines.get(machine),
+            Because.DATASTORE: self.datastores.get(store or 0),
+            Because.CLUSTER: self.clusters.get(cluster or 0),
+        }
+        return in_force({because: policy for because, policy in ways.items() if policy is not None})
 
 
 def fits_of(policy: Asked, facts: Mapping[int, PlaceFacts]) -> dict[int, Fit]:

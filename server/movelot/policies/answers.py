@@ -127,7 +127,8 @@ class VersionAnswer:
 
 @dataclass
 class GivenAnswer:
-    """What the policy is given to: a disk, machine, cluster, datastore or label, by its name."""
+    """What the policy is given to: a disk, a machine, its own files or snapshots, a cluster, datastore or label, by its
+    name."""
 
     id: int
     scope: str
@@ -245,7 +246,7 @@ def _kind(each: type[Requirement], places: Mapping[Any, int]) -> RequirementKind
 def policy_answer(policy: Policy) -> PolicyAnswer:
     """A policy whole."""
     versions = [_version(*pair) for pair in _with_before(list(policy.versions.all()))]
-    given = [_given(row) for row in policy.given.select_related("disk", "machine", "cluster", "datastore")]
+    given = [_given(row) for row in policy.given.select_related(*SCOPES)]
     return PolicyAnswer(policy.pk, policy.name, policy.number, versions, given)
 
 
@@ -268,12 +269,13 @@ def _changes(before: Asked, after: Asked) -> list[str]:
     return more + [f"no longer: {text}" for text in was if text not in now_is]
 
 
-SCOPES = ("disk", "machine", "cluster", "datastore")
+SCOPES = ("disk", "machine", "files_of", "snapshots_of", "cluster", "datastore")
+SCOPE_WORDS = {"files_of": "own files of", "snapshots_of": "snapshots of"}
 
 
 def _given(row: GivenPolicy) -> GivenAnswer:
     scope = next((each for each in SCOPES if getattr(row, f"{each}_id")), "label")
-    return GivenAnswer(row.pk, scope, str(getattr(row, scope)), row.by, row.at)
+    return GivenAnswer(row.pk, SCOPE_WORDS.get(scope, scope), str(getattr(row, scope)), row.by, row.at)
 
 
 def effect(policy: Policy | None, asked: Asked) -> EffectAnswer:

@@ -19,12 +19,13 @@ from movelot.inventory.versions import renew, version
 from movelot.placement.kept_places import NAME as PLACES
 from movelot.placement.kept_places import keep_places
 from movelot.placement.places import Place, places
-from movelot.placement.policies import Had, PolicyInForce, fits_of, policies_had, policies_in_force, stands
+from movelot.placement.policies import Given, Had, PolicyInForce, fits_of, policies_had, policies_in_force, stands
 from movelot.policies.answers import BOARD, board
 from movelot.policies.findings import FITS_NOWHERE, LIMITS_MISSING, OUT_OF_POLICY
 from movelot.policies.findings.fits_nowhere import FitsNowhereEvidence
 from movelot.policies.findings.limits_missing import LimitsMissingEvidence
 from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
+from movelot.policies.parts import PartJudge, PartStanding, keep_parts
 from movelot.policies.settling import NAME as SETTLING
 from movelot.policies.settling import Alone, reasons, settle_groups
 from movelot.policies.together import of_all, unserved_defaults, without
@@ -49,7 +50,7 @@ class PolicyJudge(Judge):
         if not policies:
             # Most installations have none at first: nothing is worked out for nobody.
             let_go(PLACES, BOARD, SETTLING)
-            if _keep({}, [], moment):
+            if _keep({}, [], [], moment):
                 renew([str(Aspect.POLICY)])
             return []
         known = places()
@@ -58,9 +59,12 @@ class PolicyJudge(Judge):
         facts = {place.facts.key: place.facts for place in known}
         fits = {policy.row.pk: fits_of(policy.asked, facts) for policy in policies}
         asked = {policy.row.pk: policy.asked for policy in policies}
-        all_disks = policies_had()
+        given = Given()
+        all_disks = policies_had(given)
         disks = [_standing(had, fits, asked) for had in all_disks if had.policy is not None]
-        if _keep(fits, disks, moment):
+        of_parts = PartJudge(policies, facts)
+        parts = of_parts.judged(given, all_disks)
+        if _keep(fits, disks, parts, moment):
             # Here as well, where a transaction around this one is not over yet.
             renew([str(Aspect.POLICY)])
         settled = settle_groups({place.group for place in known if place.group}, _misplaced(disks), fits, seen_at)
@@ -68,6 +72,7 @@ class PolicyJudge(Judge):
         return [
             *_nowhere(policies, fits, facts, disks),
             *_out(policies, fits, known, disks, settled),
+            *of_parts.out(parts),
             *_unlimited(policies, disks),
             *of_all(policies, fits),
             *unserved_defaults(policies, fits, facts.values()),
@@ -92,12 +97,14 @@ def _standing(had: Had, fits: Fits, asked: Mapping[int, Asked]) -> Standing:
 
 
 @transaction.atomic
-def _keep(fits: Fits, disks: Sequence[Standing], moment: datetime) -> bool:
-    """Store which places serve which policy, and how each disk stands: only what is another one now is written.
+def _keep(fits: Fits, disks: Sequence[Standing], parts: Sequence[PartStanding], moment: datetime) -> bool:
+    """Store which places serve which policy, and how each disk and part stands: only what is another one is written.
 
     Returns whether any was, which is told to who plans by it.
     """
     changed = _keep_places(fits)
+    # What is planned is planned for disks alone.
+    keep_parts(parts, moment)
     columns = "policy_id", "state", "because", "reason"
     stored = Compliance.objects.values_list("disk_id", "since", *columns)
     began = dict[int, datetime]()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 from movelot.inventory.changes import people_said
 from movelot.inventory.models import Disk, GivenPolicy, Machine, Policy, PolicyVersion
@@ -30,17 +31,42 @@ def ask_from_now_on(policy: Policy, asked: Asked, note: str, by: str) -> Asked:
     return before
 
 
-def give_to_many(policy: Policy | None, machines: Sequence[Machine], disks: Sequence[Disk], by: str) -> None:
-    """Give machines and single disks a policy, or take from them what was given to each alone.
+def _machines(keys: Sequence[int]) -> Iterable[Machine]:
+    return Machine.objects.filter(pk__in=keys).order_by("name")
+
+
+def _disks(keys: Sequence[int]) -> Iterable[Disk]:
+    return Disk.objects.filter(pk__in=keys).order_by("name")
+
+
+@dataclass(frozen=True)
+class Scope:
+    """What a policy is given to by selection: the field of GivenPolicy, how that is found, and how people call it."""
+
+    field: str
+    found: Callable[[Sequence[int]], Iterable[Disk | Machine]]
+    words: str = "{}"
+
+
+# By the name under which things are chosen: whole machines, their own files, their snapshots, single disks.
+MANY_SCOPES = {
+    "machines": Scope("machine", _machines),
+    "files_of": Scope("files_of", _machines, "own files of {}"),
+    "snapshots_of": Scope("snapshots_of", _machines, "snapshots of {}"),
+    "disks": Scope("disk", _disks),
+}
+
+
+def give_to_many(policy: Policy | None, chosen: Mapping[str, Sequence[Disk | Machine]], by: str) -> None:
+    """Give what is chosen, by scope, a policy, or take from it what was given to each alone.
 
     Called in a transaction.
     """
-    GivenPolicy.objects.filter(machine__in=machines).delete()
-    GivenPolicy.objects.filter(disk__in=disks).delete()
-    if policy is not None:
-        rows = [GivenPolicy(policy=policy, machine=machine, by=by) for machine in machines]
-        rows += [GivenPolicy(policy=policy, disk=disk, by=by) for disk in disks]
-        GivenPolicy.objects.bulk_create(rows)
+    for name, things in chosen.items():
+        scope = MANY_SCOPES[name].field
+        GivenPolicy.objects.filter(**{f"{scope}__in": things}).delete()
+        if policy is not None:
+            GivenPolicy.objects.bulk_create(GivenPolicy(policy=policy, by=by, **{scope: each}) for each in things)
     people_said("policy", policy.pk if policy else 0)
 
 

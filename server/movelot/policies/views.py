@@ -38,7 +38,7 @@ from movelot.policies.answers import (
     policy_answer,
 )
 from movelot.policies.documents import ImportedPolicy, as_yaml, read_yaml, take_in
-from movelot.policies.storing import ask_from_now_on, give_to_many, make_policy
+from movelot.policies.storing import MANY_SCOPES, ask_from_now_on, give_to_many, make_policy
 from movelot.preconditions import IF_MATCH, ChangedSince, demand, etag, seen_by
 from movelot.problems import Problem
 from movelot_core.errors import CoreError
@@ -259,15 +259,18 @@ class GiveView(APIView):
 
 
 class GiveManyForm(serializers.Serializer[Any]):
-    """A policy for machines and single disks; none takes away what was given to these alone."""
+    """A policy for machines, the own files or snapshots of machines, and single disks; none takes away what was given
+    to these alone."""
 
     policy = serializers.IntegerField(allow_null=True, min_value=1)
     machines = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=MANY_MAX, default=list)
+    files_of = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=MANY_MAX, default=list)
+    snapshots_of = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=MANY_MAX, default=list)
     disks = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=MANY_MAX, default=list)
 
 
 class GivenCount(serializers.Serializer[Any]):
-    """How many machines and disks it was given to, or taken from."""
+    """How many it was given to, or taken from."""
 
     count = serializers.IntegerField()
 
@@ -281,10 +284,9 @@ class GiveManyView(APIView):
         with transaction.atomic():
             rows = Policy.objects.select_for_update().filter(retired_at=None)
             policy = get_object_or_404(rows, pk=values["policy"]) if values["policy"] else None
-            machines = list(Machine.objects.filter(pk__in=values["machines"]).order_by("name"))
-            disks = list(Disk.objects.filter(pk__in=values["disks"]).order_by("name"))
-            give_to_many(policy, machines, disks, person(request).username)
-        names = [*(machine.name for machine in machines), *(disk.name for disk in disks)]
+            chosen = {name: list(scope.found(values[name])) for name, scope in MANY_SCOPES.items()}
+            give_to_many(policy, chosen, person(request).username)
+        names = [MANY_SCOPES[name].words.format(each.name) for name, things in chosen.items() for each in things]
         tell(request, f"policy of {len(names)} chosen", None, {"policy": policy.name if policy else None, "of": names})
         return Response({"count": len(names)})
 

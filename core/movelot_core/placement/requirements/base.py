@@ -25,6 +25,7 @@ class Part(StrEnum):
     KEPT = "kept how"
     FAST = "how fast"
     ROOM = "room promised"
+    IMPOSSIBLE = "while impossible"
 
 
 class Answer(StrEnum):

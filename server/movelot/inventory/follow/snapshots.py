@@ -8,7 +8,9 @@ from movelot.inventory.bulk import insert
 from movelot.inventory.models import Disk, MachineSnapshot, SnapshotPart
 from movelot.inventory.readings import Row
 
-FIELDS = ("parent", "taken_at", "standing")
+FIELDS = ("parent", "taken_at", "standing", "place")
+# What older hosts do not tell: there they lie beside the disks.
+UNTOLD = {"place": ""}
 
 
 def follow_snapshots(told: Mapping[int, Sequence[Row]]) -> None:
@@ -16,7 +18,7 @@ def follow_snapshots(told: Mapping[int, Sequence[Row]]) -> None:
     rows = MachineSnapshot.objects.filter(machine__in=told)
     columns = "machine_id", "name", "pk", *FIELDS
     known = {(machine, name): values for machine, name, *values in rows.values_list(*columns)}
-    wanted = {(machine, row["name"]): row for machine, each in sorted(told.items()) for row in each}
+    wanted = {(machine, row["name"]): {**UNTOLD, **row} for machine, each in sorted(told.items()) for row in each}
     gone = [values[0] for which, values in known.items() if which not in wanted]
     if gone:
         rows.filter(pk__in=gone).delete()

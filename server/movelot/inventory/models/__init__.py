@@ -39,6 +39,7 @@ from movelot.inventory.models.machines import (
 from movelot.inventory.models.policies import (
     Compliance,
     GivenPolicy,
+    PartCompliance,
     PastCompliance,
     Policy,
     PolicyPlace,
@@ -82,6 +83,7 @@ __all__ = [
     "Mount",
     "Offer",
     "OnDevice",
+    "PartCompliance",
     "PastCompliance",
     "Path",
     "PathSet",

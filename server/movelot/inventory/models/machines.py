@@ -92,7 +92,7 @@ class Machine(Durable):
     processors = models.PositiveIntegerField(default=0)
     memory_bytes = models.BigIntegerField(default=0)
     # The identity of the datastore that holds its own files; empty where its host does not tell.
-    home = models.CharField(max_length=64, blank=True)
+    home = models.CharField(max_length=64, blank=True, db_index=True)
     labels = GenericRelation(Label)
     searched = searched_by("name", "address", "identity")
 
@@ -190,13 +190,17 @@ class DiskPlacement(models.Model):
 
 
 class MachineSnapshot(models.Model):
-    """A machine as it was at a moment, as its host lists it; ``standing`` is the one that its disks go on from."""
+    """A machine as it was at a moment, as its host lists it; ``standing`` is the one that its disks go on from.
+
+    What it holds lies on the datastore whose identity is ``place``, beside each disk where that is empty.
+    """
 
     machine = models.ForeignKey(Machine, on_delete=models.CASCADE, related_name="snapshots")
     name = models.CharField(max_length=128)
     parent = models.CharField(max_length=128, blank=True)
     taken_at = models.DateTimeField(null=True)
     standing = models.BooleanField(default=False)
+    place = models.CharField(max_length=64, blank=True, db_index=True)
 
     class Meta:
         ordering = ["taken_at", "pk"]

@@ -6,7 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from movelot.inventory.models.devices import Cluster
-from movelot.inventory.models.machines import Datastore, Disk, Machine
+from movelot.inventory.models.machines import Datastore, Disk, Machine, MachineSnapshot
 
 
 class Policy(models.Model):
@@ -42,11 +42,16 @@ class PolicyVersion(models.Model):
 
 
 class GivenPolicy(models.Model):
-    """A policy given to one thing: a disk, a machine, a datastore, a cluster, or all with a label (key=value)."""
+    """A policy given to one thing: a disk, a machine, a datastore, a cluster, or all with a label (key=value).
+
+    Or to a machine's own files alone (``files_of``), or its snapshots (``snapshots_of``).
+    """
 
     policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="given")
     disk = models.OneToOneField(Disk, null=True, on_delete=models.CASCADE, related_name="given_policy")
     machine = models.OneToOneField(Machine, null=True, on_delete=models.CASCADE, related_name="given_policy")
+    files_of = models.OneToOneField(Machine, null=True, on_delete=models.CASCADE, related_name="files_policy")
+    snapshots_of = models.OneToOneField(Machine, null=True, on_delete=models.CASCADE, related_name="snapshots_policy")
     datastore = models.OneToOneField(Datastore, null=True, on_delete=models.CASCADE, related_name="given_policy")
     cluster = models.OneToOneField(Cluster, null=True, on_delete=models.CASCADE, related_name="given_policy")
     label = models.CharField(max_length=100, null=True, unique=True)
@@ -57,6 +62,9 @@ class GivenPolicy(models.Model):
         ordering = ["pk"]
 
     def __str__(self) -> str:
+        if self.files_of or self.snapshots_of:
+            part = f"files of {self.files_of}" if self.files_of else f"snapshots of {self.snapshots_of}"
+            return f"{self.policy} to {part}"
         return f"{self.policy} to {self.disk or self.machine or self.datastore or self.cluster or self.label}"
 
 
@@ -100,6 +108,29 @@ class Compliance(models.Model):
 
     def __str__(self) -> str:
         return f"{self.disk} {self.state} of {self.policy}"
+
+
+class PartCompliance(models.Model):
+    """How a machine's own files, or one of its snapshots, stand to the policy that they have, as Compliance does."""
+
+    files_of = models.OneToOneField(Machine, null=True, on_delete=models.CASCADE, related_name="files_compliance")
+    snapshot = models.OneToOneField(MachineSnapshot, null=True, on_delete=models.CASCADE, related_name="compliance")
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="parts")
+    because = models.CharField(max_length=32)
+    state = models.CharField(max_length=13, choices=Compliance.State.choices)
+    reason = models.CharField(max_length=300, blank=True)
+    since = models.DateTimeField()
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(files_of__isnull=False, snapshot=None) | Q(files_of=None, snapshot__isnull=False),
+                name="part_compliance_of_one",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.files_of or self.snapshot} {self.state} of {self.policy}"
 
 
 class PastCompliance(models.Model):

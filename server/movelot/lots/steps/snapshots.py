@@ -13,13 +13,17 @@ from movelot.lots.steps.values import Nothing
 
 
 class TakeSnapshot(OnMachine[Nothing]):
-    """Of all disks of the machine, or of those named in ``disks`` by what their host knows them by."""
+    """Of all disks of the machine, or of those named in ``disks`` by what their host knows them by.
+
+    What it holds lies on ``datastore`` (an identity); beside each disk where that is empty.
+    """
 
     kind = "take_snapshot"
     proof = "the machine lists the snapshot"
 
     name: str
     disks: list[str]
+    datastore: str = ""
 
     def _taken(self, run: StepRun[Nothing]) -> Row | None:
         return next((each for each in self.found(run)["snapshots"] if each["name"] == self.name), None)
@@ -27,14 +31,19 @@ class TakeSnapshot(OnMachine[Nothing]):
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         taken = self._taken(run)
         if taken is None:
-            host.act(run.session, "TakeSnapshot", Machine=self.machine, Name=self.name, Key=run.key, Disks=self.disks)
+            where = {"Datastore": self.datastore} if self.datastore else {}
+            of = {"Machine": self.machine, "Name": self.name, "Disks": self.disks}
+            host.act(run.session, "TakeSnapshot", Key=run.key, **of, **where)
         else:
             message = f"{self.machine} has another snapshot named {self.name}."
             demand(taken["key"] == run.key, "name_taken", message, hint="Choose another name.")
         return Progress(True)
 
     def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
-        demand(self._taken(run) is not None, "not_taken", f"{self.machine} has no snapshot {self.name}.")
+        taken = self._taken(run)
+        demand(taken is not None, "not_taken", f"{self.machine} has no snapshot {self.name}.")
+        place = (taken or {})["place"]
+        demand(place == self.datastore, "kept_elsewhere", f"{self.name} is kept elsewhere than was asked for.")
 
     def undo(self, result: Nothing) -> StepSpec[Any]:
         merge = MergeSnapshot(machine=self.machine, identity=self.identity, name=self.name)

@@ -91,8 +91,12 @@ def _returned(machine: Machine) -> list[Returned]:
     for store, size in disks.values_list("placement__datastore_id", "size_bytes"):
         held[store] = held.get(store, 0) + size
     parts = SnapshotPart.objects.filter(snapshot__machine=machine, disk__placement__isnull=False).order_by()
-    for store, size in parts.values_list("disk__placement__datastore_id").annotate(held=Sum("held_bytes")):
+    beside = parts.filter(snapshot__place="").values_list("disk__placement__datastore_id")
+    for store, size in beside.annotate(held=Sum("held_bytes")):
         held[store] = held.get(store, 0) + size
+    apart = dict(parts.exclude(snapshot__place="").values_list("snapshot__place").annotate(held=Sum("held_bytes")))
+    for store, identity in Datastore.objects.filter(identity__in=apart).values_list("pk", "identity"):
+        held[store] = held.get(store, 0) + apart[identity]
     stores = Datastore.objects.filter(pk__in=held).order_by("name")
     return [
         Returned(store.identity, store.name, store.free_bytes, store.free_bytes + held[store.pk]) for store in stores

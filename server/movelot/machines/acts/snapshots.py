@@ -5,23 +5,37 @@ Going back first keeps the machine as it is in a snapshot of its own, so that go
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from django.db.models import Sum
 
-from movelot.inventory.models import Disk, Machine, MachineSnapshot, SnapshotPart
+from movelot.inventory.models import (
+    Datastore,
+    Disk,
+    GivenPolicy,
+    Machine,
+    MachineSnapshot,
+    PolicyPlace,
+    SnapshotPart,
+)
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import After, StepPlan
 from movelot.lots.steps.power import PowerOff, PowerOn
 from movelot.lots.steps.snapshots import GoBack, MergeSnapshot, TakeSnapshot
+from movelot.machines.acts.places import Candidates
 from movelot.machines.acts.power import OFF_SECONDS, ON_SECONDS
+from movelot.placement.policies import asked_by
+from movelot_core.placement.requirements.base import Answer
 from movelot_core.units import format_size
 
 NAME_MAX = 80
 DEEP = 3
+# What a snapshot holds grows as its machine writes: so much of its disks has to have room.
+ROOM_SHARE = 0.1
 
 
 @dataclass(frozen=True)
@@ -95,16 +109,45 @@ def _take(form: SnapshotForm, machine: Machine, there: Known) -> Made:
     wrong = _unusable(name, there, machine)
     disks = list(Disk.objects.filter(machine=machine, raw_serial="", pk__in=form.disks).order_by("name"))
     steps, host = StepPlan(), machine.host.name
-    take = TakeSnapshot(**_which(machine), name=name, disks=[disk.identity for disk in disks])
     of = ", ".join(disk.name for disk in disks) or "all of its disks"
-    if not wrong:
-        steps.add(take.on(host, f"Take snapshot {name} of {machine.name}", of))
+    where, placed = _where(machine, disks or list(Disk.objects.filter(machine=machine, raw_serial="")))
+    if not wrong and placed.level != STOP:
+        detail = f"{of}; what it holds is kept on {where.name}" if where else of
+        take = TakeSnapshot(
+            **_which(machine),
+            name=name,
+            disks=[disk.identity for disk in disks],
+            datastore=where.identity if where else "",
+        )
+        steps.add(take.on(host, f"Take snapshot {name} of {machine.name}", detail))
     depth = len(there) + 1
     deep = (
         [Check("chain is short", WARN, f"It is the {depth}th: each slows down what is read.")] if depth > DEEP else []
     )
-    checks = [Check("name is usable", STOP, wrong) if wrong else Check("name is usable", PASS, f"of {of}"), *deep]
+    checks = [Check("name is usable", STOP, wrong) if wrong else Check("name is usable", PASS, f"of {of}")]
+    checks += [placed, *deep]
     return Draft(title, steps, _plan(form, machine, there, 1), checks, _facts(machine, there))
+
+
+def _where(machine: Machine, disks: Sequence[Disk]) -> tuple[Datastore | None, Check]:
+    """Where the policy of the machine's snapshots has what they hold; None for beside each disk."""
+    given = GivenPolicy.objects.filter(snapshots_of=machine, policy__retired_at=None).select_related("policy").first()
+    if given is None:
+        return None, Check("where it is kept", PASS, "beside each disk: its snapshots have no policy of their own")
+    policy, beside = given.policy, {disk.datastore.pk for disk in disks if disk.datastore}
+    serving = PolicyPlace.objects.filter(policy=policy, answer=Answer.HAS)
+    if beside <= set(serving.values_list("datastore_id", flat=True)):
+        return None, Check("where it is kept", PASS, f"beside each disk: {policy} is served there")
+    needed = int(sum(disk.size_bytes for disk in disks) * ROOM_SHARE)
+    candidates = Candidates.mounted_by([machine.host])
+    found = candidates.take(needed, policy.pk)
+    if found is not None:
+        text = f"on {found.name}, where {policy} is served and {format_size(needed)} have room, a tenth of its disks"
+        return found, Check("where it is kept", PASS, text)
+    why = candidates.why_none(needed, policy.pk)
+    if asked_by(policy).anyway:
+        return None, Check("where it is kept", WARN, f"{why} It is kept beside each disk anyway, as {policy} allows.")
+    return None, Check("where it is kept", STOP, f"{why} Its snapshots have the policy {policy}.")
 
 
 def _unusable(name: str, there: Known, machine: Machine) -> str:
