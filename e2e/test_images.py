@@ -35,7 +35,7 @@ def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, 
     bring_in(ines, f"{depot}reefer-agent.qcow2", sums["reefer-agent.qcow2"])
     right = ines.get_by_role("row", name=re.compile("^reefer-agent"))
     expect(right).to_contain_text("checked", timeout=20_000)
-    expect(right).to_contain_text("1.00 GiB")
+    expect(right).to_contain_text("256 MiB")
 
     right.get_by_role("combobox", name="Keep reefer-agent on").click()
     ines.get_by_role("option", name="berth-b", exact=True).click()

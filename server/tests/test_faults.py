@@ -18,10 +18,25 @@ from movelot.accounts.models import User
 from movelot.devices.reading import reread
 from movelot.images.models import Image, ImageDisk
 from movelot.inventory.image_copies import copy_of
-from movelot.inventory.models import Datastore, Device, Disk, Grant, HostDevice, Machine, Pool, StoredImage, Volume
+from movelot.inventory.models import (
+    Datastore,
+    Device,
+    Disk,
+    GivenPolicy,
+    Grant,
+    HostDevice,
+    Machine,
+    Policy,
+    PolicyPlace,
+    PolicyVersion,
+    Pool,
+    StoredImage,
+    Volume,
+)
 from movelot.lots import actions
 from movelot.lots.kinds import REGISTRY
 from movelot.lots.models import Lot, Step
+from movelot_core.placement.requirements.base import Answer
 from server.tests.conftest import drafted, run_to_end
 from server.tests.test_files import act
 from server.tests.test_masking import RETIRED, run_with_fault
@@ -117,6 +132,31 @@ def snapshot_taken(standins: StandIns, user: User) -> None:
 
 def payroll() -> int:
     return Machine.objects.get(name="payroll").pk
+
+
+def neighbour() -> int:
+    """Another machine of payroll's host."""
+    return Machine.objects.filter(placement__host__name="quay-02").exclude(name="payroll").order_by("name")[0].pk
+
+
+def snapshots_on_drives(standins: StandIns, user: User) -> None:
+    """The snapshots of payroll have a policy that berth-c serves, and the datastore of its disks does not."""
+    policy = Policy.objects.create(name="Drives")
+    asked = [{"kind": "media", "value": "HDD"}]
+    PolicyVersion.objects.create(policy=policy, number=1, requirements=asked, by=user.username)
+    GivenPolicy.objects.create(policy=policy, snapshots_of=Machine.objects.get(name="payroll"), by=user.username)
+    PolicyPlace.objects.create(policy=policy, datastore=Datastore.objects.get(name="berth-c"), answer=Answer.HAS)
+
+
+def not_mounted(standins: StandIns, user: User) -> None:
+    """quay-03 runs nothing on the datastore of payroll, and does not mount it."""
+    store = Datastore.objects.get(disk_placements__disk__name="payroll disk 1")
+    for machine in Machine.objects.filter(placement__host__name="quay-03"):
+        if machine.home == store.identity or machine.disks.filter(placement__datastore=store).exists():
+            standins.control("machine", act="delete", name=machine.name)
+    reread(Device.objects.all())
+    act("quay-03", "Unmount", Serial=store.serials[0])
+    reread(Device.objects.all())
 
 
 def logged_out(standins: StandIns, user: User) -> None:
@@ -291,6 +331,32 @@ CASES = [
         lambda: {"disks": [Disk.objects.get(name="payroll disk 1").pk], "cap": "60"},
         "quay-02",
         1,
+    ),
+    Case(
+        "own files",
+        "move_files",
+        lambda: {
+            "machines": [payroll(), neighbour()],
+            "datastore": Datastore.objects.get(name="berth-b").pk,
+        },
+        "quay-02",
+        1,
+    ),
+    Case(
+        "a snapshot kept apart",
+        "snapshot",
+        lambda: {"machine": payroll(), "snapshot": "before-upgrade"},
+        "quay-02",
+        1,
+        snapshots_on_drives,
+    ),
+    Case(
+        "a host that does not mount all",
+        "migrate",
+        lambda: {"machine": payroll(), "host": "quay-03"},
+        "quay-02",
+        2,
+        not_mounted,
     ),
     Case("another host", "migrate", lambda: {"machine": payroll(), "host": "quay-03"}, "quay-02", 1),
     Case(

@@ -18,6 +18,8 @@ from movelot_standins.image_files import PackedMachine, ova, qcow2
 
 NAME, ADDRESS = "depot", "127.40.0.50"
 MIB, GIB = 1024**2, 1024**3
+# Small ones: their zeros are read and summed too.
+SIZE = GIB // 4
 CHUNK = 64 * 1024
 SUMS = "SHA256SUMS"
 # Its sum in the list is not that of its contents; it breaks off in the middle, once.
@@ -29,16 +31,16 @@ def _noise(seed: int, length: int) -> bytes:
 
 
 def _berth_scribe() -> bytes:
-    disks = ((4 * GIB, {0: _noise(5, MIB), GIB: _noise(6, MIB)}), (2 * GIB, {0: _noise(7, MIB)}))
+    disks = ((4 * SIZE, {0: _noise(5, MIB), SIZE: _noise(6, MIB)}), (2 * SIZE, {0: _noise(7, MIB)}))
     return ova(PackedMachine("berth-scribe", "Linux 6.1", 2, 2048, disks))
 
 
 FILES: dict[str, Callable[[], bytes]] = {
-    "harbour-linux.qcow2": lambda: qcow2(GIB, {0: _noise(1, 2 * MIB), 512 * MIB: _noise(2, 2 * MIB)}),
-    "gate-terminal.qcow2": lambda: qcow2(2 * GIB, {0: b"gate terminal " * 100_000}, compressed=True),
-    "quay-overlay.qcow2": lambda: qcow2(GIB, {0: _noise(3, MIB)}, backing="harbour-linux.qcow2"),
-    WRONG: lambda: qcow2(GIB, {0: _noise(4, MIB)}),
-    BREAKS: lambda: qcow2(GIB, {MIB: _noise(8, 4 * MIB)}),
+    "harbour-linux.qcow2": lambda: qcow2(SIZE, {0: _noise(1, 2 * MIB), 128 * MIB: _noise(2, 2 * MIB)}),
+    "gate-terminal.qcow2": lambda: qcow2(2 * SIZE, {0: b"gate terminal " * 100_000}, compressed=True),
+    "quay-overlay.qcow2": lambda: qcow2(SIZE, {0: _noise(3, MIB)}, backing="harbour-linux.qcow2"),
+    WRONG: lambda: qcow2(SIZE, {0: _noise(4, MIB)}),
+    BREAKS: lambda: qcow2(SIZE, {MIB: _noise(8, 4 * MIB)}),
     "berth-scribe.ova": _berth_scribe,
 }
 

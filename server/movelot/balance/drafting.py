@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from django.utils.timezone import now
 
+from movelot.balance.limits import LimitRequest, add_all_limits, limit_facts, limit_rows, limits_title
 from movelot.balance.planning import BalancePlan, MoveRequest, gain_text, moves_of, plan_with, shown
 from movelot.balance.plans import clear_plan
 from movelot.devices.errors import DeviceError
@@ -23,15 +24,19 @@ from movelot.lots.steps.move_disk import MoveDisk
 from movelot.lots.steps.values import Nothing
 from movelot_core.balance.order import OrderedMove
 from movelot_core.latency import features, load
-from movelot_core.units import format_size
+from movelot_core.units import count_of, format_size
 
 
 @dataclass(frozen=True)
 class BalanceForm(LotForm):
-    """A group, and the moves wanted in it; without any the plan of core is taken."""
+    """A group, and the moves wanted in it; without any the plan of core is taken.
+
+    ``limits`` are set beside, each once its disk has moved.
+    """
 
     group: str = names("group")
     moves: list[MoveRequest] | None = None
+    limits: list[LimitRequest] = field(default_factory=list)
 
 
 class BalanceKind(LotKind[BalanceForm, BalancePlan]):
@@ -66,7 +71,12 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
             if pool.extrapolated and any(found.group.pool_of[step.move.target] == n for step in ordered)
         ]
         complete = replace(form, moves=moves)
-        return Draft(title, _steps(found, ordered), view, checks, _facts(found, ordered), complete)
+        steps, handles = _steps(found, ordered)
+        view.limits = add_all_limits(steps, form.limits, found, ordered, handles)
+        if view.limits:
+            title = f"{title} and limit {count_of(len(view.limits), 'disk')}" if ordered else limits_title(view.limits)
+            checks.append(Check("limits", PASS, f"{count_of(len(view.limits), 'disk')} get what the policy asks"))
+        return Draft(title, steps, view, checks, _facts(found, ordered) | limit_facts(view.limits), complete)
 
     def outcome(self, lot: Lot, plan: BalancePlan) -> list[MeasuredRow]:
         """Fill and latency measured now beside what was predicted for them."""
@@ -82,7 +92,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
                 note = "measured by the last reading"
                 touched = store.pk in ends
                 rows.append(MeasuredRow("datastore", store.name, "fill", before, after.fill, fill, note, touched))
-        return rows + _latency_rows(group, ends)
+        return rows + limit_rows(plan.limits) + _latency_rows(group, ends)
 
 
 def _by_hand(found: KnownGroup, ordered: Sequence[OrderedMove]) -> str:
@@ -180,8 +190,8 @@ def _facts(found: KnownGroup, ordered: list[OrderedMove]) -> dict[str, str]:
     }
 
 
-def _steps(found: KnownGroup, ordered: list[OrderedMove]) -> StepPlan:
-    """A step a move, on the host that runs the machine."""
+def _steps(found: KnownGroup, ordered: list[OrderedMove]) -> tuple[StepPlan, list[Handle[Nothing]]]:
+    """A step a move, on the host that runs the machine; with a handle each."""
     disks = {
         row[0]: row[1:]
         for row in Disk.objects.filter(pk__in=[found.disk_keys[step.move.disk] for step in ordered]).values_list(
@@ -219,4 +229,4 @@ def _steps(found: KnownGroup, ordered: list[OrderedMove]) -> StepPlan:
             seconds=step.slot.end - step.slot.start,
         )
         handles.append(plan.add(copy, [handles[need] for need in step.needs]))
-    return plan
+    return plan, handles

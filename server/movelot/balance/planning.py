@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
+from movelot.balance.limits import LimitRow
 from movelot.balance.plans import ClearPlan, clear_plan
 from movelot.inventory.known_groups import WEEKDAY, KnownGroup, hour_name
 from movelot.inventory.models import Device
@@ -76,6 +77,7 @@ class BalancePlan(LotPlan):
     pools: list[PoolAfter]
     unresolved: list[str]
     broken: list[str]
+    limits: list[LimitRow] = field(default_factory=list)
 
 
 @dataclass(frozen=True)

@@ -192,7 +192,9 @@ def board() -> PoliciesAnswer:
     rows = [_row(each, stores, cells.get(each.row.pk, {}), counts.get(each.row.pk, {})) for each in policies_in_force()]
     columns = [FitColumn(place.facts.key, place.facts.name, place.pool, place.array) for place in found]
     had = Compliance.objects.count()
-    return PoliciesAnswer(columns, rows, _kinds(found), Disk.objects.count(), had, [each.plan for each in kept_plans()])
+    return PoliciesAnswer(
+        columns, rows, _kinds(found), Disk.objects.count(), had, [each.whole for each in kept_plans()]
+    )
 
 
 def _row(

@@ -27,7 +27,7 @@ from movelot.policies.findings.limits_missing import LimitsMissingEvidence
 from movelot.policies.findings.out_of_policy import OutOfPolicyEvidence
 from movelot.policies.parts import PartJudge, PartStanding, keep_parts
 from movelot.policies.settling import NAME as SETTLING
-from movelot.policies.settling import Alone, reasons, settle_groups
+from movelot.policies.settling import Alone, Unsettled, reasons, settle_groups
 from movelot.policies.together import of_all, unserved_defaults, without
 from movelot_core.placement.policies import Fit
 from movelot_core.placement.policies import Policy as Asked
@@ -67,7 +67,8 @@ class PolicyJudge(Judge):
         if _keep(fits, disks, parts, moment):
             # Here as well, where a transaction around this one is not over yet.
             renew([str(Aspect.POLICY)])
-        settled = settle_groups({place.group for place in known if place.group}, _misplaced(disks), fits, seen_at)
+        unsettled = Unsettled(_misplaced(disks), _limits_lacking(disks, asked))
+        settled = settle_groups({place.group for place in known if place.group}, unsettled, fits, seen_at)
         keep(BOARD, seen_at, asdict(board()))
         return [
             *_nowhere(policies, fits, facts, disks),
@@ -172,6 +173,15 @@ def _nowhere(
 def _misplaced(disks: Sequence[Standing]) -> dict[int, Had]:
     """By primary key, those that lie where their policy is not served."""
     return {each.had.disk: each.had for each in disks if each.state is Compliance.State.OUT and not each.lacking}
+
+
+def _limits_lacking(disks: Sequence[Standing], asked: Mapping[int, Asked]) -> dict[int, tuple[int, int]]:
+    """By primary key of disks that have other limits than their policy asks: the cap and the floor of that."""
+    return {
+        each.had.disk: asked[each.had.policy or 0].limits()
+        for each in disks
+        if asked[each.had.policy or 0].lacking(each.had.facts)
+    }
 
 
 def _out(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from pydantic import TypeAdapter
@@ -26,10 +26,11 @@ Fits = Mapping[int, Mapping[int, Fit]]
 
 @dataclass
 class SettlePlan:
-    """One plan for a group: ``moves`` are [disk, datastore] by primary keys, of which ``settled`` were out of policy.
+    """One plan for a group: ``moves`` are [disk, datastore] by primary keys, ``limits`` [disk, cap, floor] in IOPS.
 
-    No plan that settles as many moves fewer than ``bound_bytes``. ``over`` counts ceilings that are passed now, of
-    which ``left_over`` still are afterwards. ``stays`` says why others stay out, with the least that would let them in.
+    Of the disks ``out`` of policy they settle ``settled``: by a place, by limits where they lie, or by both. No plan
+    that settles as many moves fewer than ``bound_bytes``. ``over`` counts ceilings that are passed now, of which
+    ``left_over`` still are afterwards. ``stays`` says why others stay out, with the least that would let them in.
     """
 
     group: str
@@ -41,14 +42,26 @@ class SettlePlan:
     over: int
     left_over: int
     stays: list[str]
+    limits: list[list[int]] = field(default_factory=list)
 
 
 @dataclass
 class KeptPlan:
-    """A plan with the digest of all that it rests on: of the same it is not made anew."""
+    """A plan of moves with the digest of all that it rests on: of the same it is not made anew.
+
+    ``limits`` are those of disks that it moves, and of ``lie_well`` others that lack nothing else.
+    """
 
     digest: str
     plan: SettlePlan
+    limits: list[list[int]] = field(default_factory=list)
+    lie_well: int = 0
+
+    @property
+    def whole(self) -> SettlePlan:
+        """The plan with its limits."""
+        out, settled = self.plan.out + self.lie_well, self.plan.settled + self.lie_well
+        return replace(self.plan, out=out, settled=settled, limits=self.limits)
 
 
 _PLANS = TypeAdapter(list[KeptPlan])
@@ -69,18 +82,38 @@ def kept_plans() -> list[KeptPlan]:
     return _PLANS.validate_json(row.document) if row else []
 
 
-def settle_groups(groups: set[int], out: Mapping[int, Had], fits: Fits, rests_on: str) -> dict[int, Alone]:
-    """By group, how disks ``out`` are settled each by itself; the plan for all of a group together is kept."""
+@dataclass(frozen=True)
+class Unsettled:
+    """Disks out of policy by primary keys: those ``out`` of their place, and the ``limits`` that any disk lacks.
+
+    Limits are [cap, floor] in IOPS, of disks that lie well and of those that do not.
+    """
+
+    out: Mapping[int, Had]
+    limits: Mapping[int, tuple[int, int]]
+
+
+def settle_groups(groups: set[int], unsettled: Unsettled, fits: Fits, rests_on: str) -> dict[int, Alone]:
+    """By group, how disks are settled each by itself; the plan for all of a group together is kept."""
+    out, limits = unsettled.out, unsettled.limits
     alone, plans = dict[int, Alone](), list[KeptPlan]()
     before = {each.digest: each.plan for each in kept_plans()}
-    for row in BalanceGroup.objects.filter(pk__in=groups).order_by("name") if out else ():
+    for row in BalanceGroup.objects.filter(pk__in=groups).order_by("name") if out or limits else ():
         known = known_group(row)
+        # Those that lie well and lack limits alone.
+        unlimited = [key for key in known.disk_keys if key in limits and key not in out]
         numbers = np.array([n for n, disk in enumerate(known.disk_keys) if disk in out], dtype=np.int64)
         if numbers.size:
             told = _Why(known, out, fits)
             alone[row.pk] = _alone(known, numbers, told)
             digest = hashlib.blake2b(known.group.digest.encode() + numbers.tobytes()).hexdigest()
-            plans.append(KeptPlan(digest, before.get(digest) or _whole(known, numbers, told)))
+            plan = before.get(digest) or _whole(known, numbers, told)
+            moved = [disk for disk, _store in plan.moves if disk in out and disk in limits]
+            lacking = [[disk, *limits[disk]] for disk in (*unlimited, *moved)]
+            plans.append(KeptPlan(digest, plan, lacking, len(unlimited)))
+        elif unlimited:
+            lacking = [[disk, *limits[disk]] for disk in unlimited]
+            plans.append(KeptPlan("", SettlePlan(row.name, 0, 0, [], 0, 0, 0, 0, []), lacking, len(unlimited)))
     keep(NAME, rests_on, _PLANS.dump_python(plans, mode="json"))
     return alone
 

@@ -180,6 +180,38 @@ def test_one_plan_a_group_settles_what_is_out_and_keeps_its_ceilings(api: APICli
     assert (plan["out"], plan["settled"], plan["stays"]) == (2, 1, ["1 stays, as it is pinned"])
 
 
+def test_one_plan_moves_what_lies_wrong_and_limits_what_lacks_a_cap(api: APIClient, harbour: World) -> None:
+    """Flash with a cap is asked of a disk that lies well and of one that does not: one move, two caps, one lot."""
+    for host in harbour.hosts.values():
+        host.capabilities = [{"code": "disk_limits", "able": True, "detail": "a cap on each disk"}]
+        for machine in host.machines:
+            for disk in machine["disks"]:
+                disk |= {"cap_iops": 0, "floor_iops": 0, "limited_by": "host"}
+    harbour.read()
+    policy = made(api, media="SSD", cap_iops=400)
+    for name in ("customs one", "customs two"):
+        given(api, policy["id"], "disk", Disk.objects.get(name=name).pk)
+    plan = api.get("/api/policies/").json()["settling"][0]
+    keys = {name: Disk.objects.get(name=name).pk for name in ("customs one", "customs two")}
+    assert (plan["out"], plan["settled"]) == (2, 2)
+    assert plan["limits"] == [[keys["customs one"], 400, 0], [keys["customs two"], 400, 0]]
+    moves = [{"disk": disk, "target": store} for disk, store in plan["moves"]]
+    limits = [{"disk": disk, "cap": cap, "floor": floor} for disk, cap, floor in plan["limits"]]
+    form = {"group": plan["group"], "moves": moves, "limits": limits}
+    lot = new_draft("balance", form, person("ines.marrow", Role.VIRTUALIZATION))
+    steps = {(step.kind, step.params["name"]): step for step in lot.steps.all()}
+    assert set(steps) == {("move_disk", "customs two"), ("cap_disk", "customs one"), ("cap_disk", "customs two")}
+    # The cap of what moves waits until it is there; the other one waits for nothing.
+    assert steps["cap_disk", "customs two"].needs == [steps["move_disk", "customs two"].position]
+    assert steps["cap_disk", "customs one"].needs == []
+    assert lot.title.endswith(" and limit 2 disks")
+    # What has its cap already is not capped again.
+    harbour.hosts["quay-1"].machines[0]["disks"][0]["cap_iops"] = 400
+    harbour.read()
+    judge_all()
+    assert api.get("/api/policies/").json()["settling"][0]["limits"] == [[keys["customs two"], 400, 0]]
+
+
 def test_what_no_datastore_serves_names_the_nearest(api: APIClient) -> None:
     policy = made(api, media="SSD", label="site=sea")
     given(api, policy["id"], "disk", Disk.objects.get(name="customs one").pk)

@@ -2072,10 +2072,15 @@ export interface components {
             scope: components["schemas"]["ScopeEnum"];
             target: string;
         };
-        /** @description A policy for machines and single disks; none takes away what was given to these alone. */
+        /**
+         * @description A policy for machines, the own files or snapshots of machines, and single disks; none takes away what was given
+         *     to these alone.
+         */
         GiveManyFormRequest: {
             policy: number | null;
             machines?: number[];
+            files_of?: number[];
+            snapshots_of?: number[];
             disks?: number[];
         };
         GivenAnswer: {
@@ -2086,7 +2091,7 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
-        /** @description How many machines and disks it was given to, or taken from. */
+        /** @description How many it was given to, or taken from. */
         GivenCount: {
             count: number;
         };
@@ -2415,6 +2420,9 @@ export interface components {
             memory_bytes: number;
             home: string;
             given: number | null;
+            given_files: number | null;
+            given_snapshots: number | null;
+            files: components["schemas"]["PartState"];
             disks: components["schemas"]["MachineDisk"][];
             snapshots: components["schemas"]["SnapshotAnswer"][];
             lots: components["schemas"]["LotOfMachine"][];
@@ -2770,6 +2778,14 @@ export interface components {
             /** Format: double */
             bytes: number | null;
         };
+        PartState: {
+            policy: string;
+            because: string;
+            state: string;
+            reason: string;
+            /** Format: date-time */
+            since: string | null;
+        };
         PasswordRequest: {
             old: string;
             new: string;
@@ -3022,12 +3038,14 @@ export interface components {
         /**
          * @description * `disk` - disk
          *     * `machine` - machine
+         *     * `files_of` - files_of
+         *     * `snapshots_of` - snapshots_of
          *     * `cluster` - cluster
          *     * `datastore` - datastore
          *     * `label` - label
          * @enum {string}
          */
-        ScopeEnum: "disk" | "machine" | "cluster" | "datastore" | "label";
+        ScopeEnum: "disk" | "machine" | "files_of" | "snapshots_of" | "cluster" | "datastore" | "label";
         ServerRow: {
             id: number;
             name: string;
@@ -3155,6 +3173,8 @@ export interface components {
             standing: boolean;
             disks: number;
             held_bytes: number;
+            place: string;
+            stands: components["schemas"]["PartState"];
         };
         SourceAnswer: {
             id: number;
@@ -3423,7 +3443,7 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_image" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_image" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "move_files" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
             bring_in_image: components["schemas"]["BroughtIn"];
             check: components["schemas"]["LotReached"];
@@ -3463,7 +3483,7 @@ export interface components {
         /** @enum {string} */
         EditorHow: "number" | "choice" | "text";
         /** @enum {string} */
-        GivenScope: "disk" | "machine" | "cluster" | "datastore" | "label";
+        GivenScope: "disk" | "machine" | "files_of" | "snapshots_of" | "cluster" | "datastore" | "label";
         /** @enum {string} */
         RoleName: "" | "virtualization" | "storage" | "auditor" | "administrator";
     };

@@ -3,21 +3,18 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { api, unwrap } from "../api/client";
 import { CARD, CardHead } from "../parts/CardHead";
 import { FactList } from "../parts/FactList";
 import { countOf } from "../parts/format";
 import { Labels } from "../parts/Labels";
 import { Moment } from "../parts/Moment";
-import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { useChange } from "../parts/useChange";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
 import { PowerAndMore } from "./Acts";
 import { DiskActs } from "./DiskActs";
 import { Disks } from "./Disks";
-import { PolicySelect } from "./PolicySelect";
+import { Parts } from "./Parts";
 import { type Machine, machineQuery } from "./queries";
 import { Snapshots } from "./Snapshots";
 
@@ -52,7 +49,7 @@ export function MachinePage() {
           <Facts machine={machine} />
           <Labels kind="machine" id={id} />
           {session?.may_change && <PowerAndMore machine={machine} />}
-          <WholePolicy machine={machine} />
+          <Parts machine={machine} />
           <Disks machine={machine} />
           {session?.may_change && <DiskActs machine={machine} />}
           <Snapshots machine={machine} />
@@ -77,36 +74,6 @@ function Facts({ machine }: { machine: Machine }) {
         ["its own files on", machine.home || "not told"],
       ]}
     />
-  );
-}
-
-/** The policy of the whole machine: what each disk has that is given none of its own. */
-function WholePolicy({ machine }: { machine: Machine }) {
-  const { data: session } = useSession();
-  const give = useChange((policy: number | null) =>
-    unwrap(api.POST("/api/policies/given/", { body: { policy, machines: [machine.id] } })),
-  );
-  return (
-    <Box
-      component="section"
-      aria-label="Policy of the whole machine"
-      sx={{ display: "flex", gap: 1.5, mb: 1.5 }}
-    >
-      <Box sx={{ width: 220 }}>
-        <PolicySelect
-          label="Policy of the whole machine"
-          value={machine.given}
-          disabled={!session?.may_change || give.isPending}
-          choose={(policy) => {
-            give.mutate(policy);
-          }}
-        />
-      </Box>
-      <Typography color="textSecondary" sx={{ alignSelf: "center" }}>
-        What is given to a disk of its own, below, counts before it.
-      </Typography>
-      <ProblemAlert error={give.error} />
-    </Box>
   );
 }
 

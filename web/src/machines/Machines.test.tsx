@@ -167,6 +167,8 @@ const snapshot = (id: number, name: string, parent: string, standing = false) =>
   taken_at: "2025-06-01T02:00:00Z",
   disks: 2,
   held_bytes: held,
+  place: standing ? "berth-d" : "",
+  stands: { policy: "", because: "", state: "", reason: "", since: null },
 });
 const machine: Machine = {
   id: 1,
@@ -182,6 +184,15 @@ const machine: Machine = {
   memory_bytes: 16 * GIB,
   home: "berth-a",
   given: null,
+  given_files: 7,
+  given_snapshots: null,
+  files: {
+    policy: "Records",
+    because: "given to its own files",
+    state: "out of policy",
+    reason: "its pool has flash",
+    since: "2026-11-20T02:00:00Z",
+  },
   disks: [
     disk(1),
     disk(2, {
@@ -237,6 +248,30 @@ describe("a machine", () => {
       expect(asked.find((each) => each.key === "POST /api/policies/given/")?.body).toEqual({
         policy: 7,
         disks: [1],
+      });
+    });
+  });
+
+  it("gives its own files and its snapshots policies apart, and moves files that are out of theirs", async () => {
+    const asked = serve({
+      ...known,
+      "POST /api/policies/given/": { count: 1 },
+      "POST /api/lots/": { summary: { id: 5, kind: "move_files" } },
+    });
+    renderPage(page, "/machines/1");
+    const parts = await screen.findByRole("region", { name: "Policies of the machine" });
+    expect(parts).toHaveTextContent("its pool has flash");
+    await user.click(within(parts).getByRole("combobox", { name: "Policy of its snapshots" }));
+    await user.click(await screen.findByRole("option", { name: "Records" }));
+    await user.click(within(parts).getByRole("button", { name: "Move its files" }));
+    await waitFor(() => {
+      expect(asked.find((each) => each.key === "POST /api/policies/given/")?.body).toEqual({
+        policy: 7,
+        snapshots_of: [1],
+      });
+      expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+        kind: "move_files",
+        form: { machines: [1] },
       });
     });
   });
@@ -297,6 +332,6 @@ describe("a machine", () => {
     renderPage(page, "/machines/1");
     const chain = await screen.findByRole("region", { name: "Snapshots" });
     expect(chain).toHaveTextContent("2 snapshots hold 16.0 GiB beside the disks");
-    expect(chain).toHaveTextContent("after, the machine goes on from here");
+    expect(chain).toHaveTextContent("after, kept on berth-d, the machine goes on from here");
   });
 });

@@ -10,6 +10,7 @@ import { Moment } from "../parts/Moment";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
+import { Stands } from "./Parts";
 import type { Machine } from "./queries";
 
 type Snapshot = Machine["snapshots"][number];
@@ -68,10 +69,12 @@ export function Snapshots({ machine }: { machine: Machine }) {
           <Mark kind={snapshot.standing ? "chosen" : "unjudged"} label="" />
           <span style={{ flex: 1 }}>
             {snapshot.name}
+            {snapshot.place && <span style={{ color: "var(--mute)" }}>, kept on {snapshot.place}</span>}
             {snapshot.standing && (
               <span style={{ color: "var(--mute)" }}>, the machine goes on from here</span>
             )}
           </span>
+          {snapshot.stands.policy && <Stands state={snapshot.stands} />}
           <span className="mono">{size(snapshot.held_bytes)}</span>
           <span style={{ color: "var(--mute)" }}>{countOf(snapshot.disks, "disk")}</span>
           {snapshot.taken_at && <Moment at={snapshot.taken_at} />}

@@ -16,16 +16,17 @@ export function SettleGroups({ plans }: { plans: readonly SettlePlan[] }) {
         <Box key={plan.group} sx={{ display: "flex", gap: 2, flexWrap: "wrap", alignItems: "center" }}>
           <Typography sx={{ flex: "1 1 30rem" }}>
             <b>{plan.group}</b>{" "}
-            {plan.moves.length > 0 ? <Moves plan={plan} /> : "has no plan that settles any"}
+            {plan.settled > 0 ? <Moves plan={plan} /> : "has no plan that settles any"}
             {plan.stays.map((why) => `; ${why}`).join("")}
           </Typography>
-          {plan.moves.length > 0 && (
+          {plan.settled > 0 && (
             <Button
               variant="outlined"
               disabled={draft.isPending}
               onClick={() => {
                 const moves = plan.moves.map(([disk, target]) => ({ disk, target }));
-                draft.mutate({ kind: "balance", form: { group: plan.group, moves } });
+                const limits = plan.limits.map(([disk, cap, floor]) => ({ disk, cap, floor }));
+                draft.mutate({ kind: "balance", form: { group: plan.group, moves, limits } });
               }}
             >
               Settle {plan.group}
@@ -43,11 +44,24 @@ function Moves({ plan }: { plan: SettlePlan }) {
   const { size } = useUnit();
   return (
     <>
-      one plan settles {plan.settled} of {countOf(plan.out, "disk")} by {countOf(plan.moves.length, "move")},{" "}
-      {size(plan.moved_bytes)} in all; none that settles as many moves less than {size(plan.bound_bytes)}
+      one plan settles {plan.settled} of {countOf(plan.out, "disk")} by {waysOf(plan)}
+      {plan.moves.length > 0 && (
+        <>
+          : {size(plan.moved_bytes)} move; none that settles as many moves less than {size(plan.bound_bytes)}
+        </>
+      )}
       {plan.over > 0 && ceilings(plan)}
     </>
   );
+}
+
+/** By which steps: moves, limits set on disks, or both. */
+function waysOf({ moves, limits }: SettlePlan): string {
+  const ways = [
+    moves.length > 0 ? countOf(moves.length, "move") : "",
+    limits.length > 0 ? `limits of ${countOf(limits.length, "disk")}` : "",
+  ];
+  return ways.filter(Boolean).join(" and ");
 }
 
 /** How many of the ceilings that are passed now hold once it ran. */

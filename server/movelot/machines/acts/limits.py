@@ -8,7 +8,6 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from django.core.cache import cache
 
@@ -21,8 +20,9 @@ from movelot.lots.documents import LotForm, LotPlan
 from movelot.lots.fields import FieldProblem, read_field
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
-from movelot.lots.step_plan import After, AnyHandle, StepPlan
-from movelot.lots.steps.limits import CapDisk, LimitVolume, SeeLimits, limits_said
+from movelot.lots.step_plan import StepPlan
+from movelot.lots.steps.limits import limits_said
+from movelot.placement.limiting import Limiting, add_limits
 from movelot.placement.new_disks import peak_iops, usual_load
 from movelot_core.errors import SizeError
 from movelot_core.units import count_of
@@ -267,32 +267,3 @@ def _add_steps(steps: StepPlan, disk: Disk, row: LimitedDisk, plan: LimitsPlan, 
     array = member.device.name if member else ""
     wanted, before = (plan.cap, plan.floor), (row.cap_before, row.floor_before)
     add_limits(steps, Limiting(which, row.host, array, wanted, before))
-
-
-@dataclass(frozen=True)
-class Limiting:
-    """What is to be limited: ``which`` names the disk and its machine for steps; by its array, where one is named.
-
-    Caps and floors in IOPS, wanted and before.
-    """
-
-    which: dict[str, Any]
-    host: str
-    array: str
-    wanted: tuple[int, int]
-    before: tuple[int, int] = (0, 0)
-
-
-def add_limits(steps: StepPlan, limiting: Limiting, after: After = ()) -> list[AnyHandle]:
-    """Limit a disk by its array or its host; what the array was told is read back on the host."""
-    which, name, host = limiting.which, limiting.which["name"], limiting.host
-    said, was = limits_said(*limiting.wanted), f"{limits_said(*limiting.before)} until now"
-    if not limiting.array:
-        cap = CapDisk(**which, wanted=limiting.wanted[0], before=limiting.before[0])
-        return [steps.add(cap.on(host, f"Limit {name}: {said}", was), after)]
-    keys = "cap", "floor", "cap_before", "floor_before"
-    values: dict[str, Any] = dict(zip(keys, (*limiting.wanted, *limiting.before), strict=True))
-    limit = LimitVolume(disk=which["disk"], name=name, **values)
-    made = steps.add(limit.on(limiting.array, f"Limit volume {name}: {said}", was), after)
-    see = SeeLimits(**which, **values)
-    return [steps.add(see.on(host, f"See that {host} knows the limits of {name}"), made)]

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Machine, MachinePlacement, Policy, Volume
+from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Machine, MachinePlacement, Policy
 from movelot.lots.documents import LotPlan
 from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
@@ -19,11 +19,11 @@ from movelot.lots.steps.machine_disks import AddDisk, DiskMade
 from movelot.lots.steps.machines import MakeMachine
 from movelot.lots.steps.power import PowerOn
 from movelot.lots.steps.values import Nothing
-from movelot.machines.acts.limits import Limiting, add_limits
 from movelot.machines.acts.power import ON_SECONDS
 from movelot.machines.acts.wishes import wish_policies
 from movelot.machines.making.contents import Contents, checks_of
 from movelot.machines.making.form import MeantMachines, NewMachineForm, read
+from movelot.placement.limiting import Limiting, add_limits, set_arrays
 from movelot.placement.new_disks import PlaceRow, Proposal, WantedDisk, propose
 from movelot.placement.policies import asked_by
 from movelot_core.units import count_of, format_size
@@ -222,7 +222,7 @@ def _add_steps(
     """For each machine: make it, add its disks, and switch it on once these are there."""
     disks = meant.disks or []
     stores = {store.pk: store for store in Datastore.objects.filter(pk__in=_chosen(found))}
-    limits, arrays = _limits(disks), _set_arrays()
+    limits, arrays = _limits(disks), set_arrays()
     for number, (name, host) in enumerate(zip(meant.names or [], hosts, strict=True)):
         mine = [stores[key or 0] for key in found.stores[number * len(disks) : (number + 1) * len(disks)]]
         make = MakeMachine(
@@ -283,12 +283,6 @@ def _limits(disks: Sequence[WantedDisk]) -> dict[int, tuple[int, int]]:
     """The cap and the floor that each policy of the disks asks, by its primary key."""
     rows = Policy.objects.filter(pk__in={disk.policy for disk in disks if disk.policy}).prefetch_related("versions")
     return {row.pk: asked_by(row).limits() for row in rows}
-
-
-def _set_arrays() -> dict[str, str]:
-    """The array of each volume set, by the set's serial: it keeps the limits of disks there."""
-    rows = Volume.objects.filter(kind=Volume.Kind.SET)
-    return dict(rows.values_list("serial", "device__name"))
 
 
 def _home(host: Device) -> str:
