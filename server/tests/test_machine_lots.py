@@ -169,7 +169,7 @@ def test_a_disk_that_snapshots_keep_is_not_enlarged(estate: StandIns, ines: User
 
 def test_a_machine_goes_only_where_all_of_it_is_seen(estate: StandIns, ines: User) -> None:
     lot = drafted("migrate", ines, machine=key("payroll"), host="gate-01")
-    assert "gate-01 does not see berth-a." in checks_of(lot, "stop")
+    assert "gate-01 does not see all of it: it and quay-02 mount no datastore in common." in checks_of(lot, "stop")
     here = drafted("migrate", ines, machine=key("payroll"), host="quay-02")
     assert "quay-02 runs payroll already." in checks_of(here, "stop")
 

@@ -26,7 +26,7 @@ class LimitRequest:
 
 
 @dataclass
-class LimitRow:
+class DiskLimits:
     """A disk by its identity, its cap and floor before and as wanted, in IOPS; 0 for none."""
 
     identity: str
@@ -43,7 +43,7 @@ def add_all_limits(
     found: KnownGroup,
     ordered: Sequence[OrderedMove],
     handles: Sequence[Handle[Nothing]],
-) -> list[LimitRow]:
+) -> list[DiskLimits]:
     """Set the limits of disks of a group that have others, by whoever keeps them where they will lie.
 
     Each is set once the last move of its disk, if it has one, is done.
@@ -68,21 +68,21 @@ def add_all_limits(
         keeper = keepers.get(found.store_keys[store], "")
         limiting = Limiting(which, disk.machine.host.name, keeper, (each.cap, each.floor), before)
         add_limits(steps, limiting, handles[move] if move is not None else ())
-        told.append(LimitRow(disk.identity, disk.name, *before, each.cap, each.floor))
+        told.append(DiskLimits(disk.identity, disk.name, *before, each.cap, each.floor))
     return told
 
 
-def limits_title(rows: Sequence[LimitRow]) -> str:
+def limits_title(rows: Sequence[DiskLimits]) -> str:
     """The title of a lot that limits disks alone."""
     return f"Limit {rows[0].name if len(rows) == 1 else count_of(len(rows), 'disk')}"
 
 
-def limit_facts(rows: Sequence[LimitRow]) -> dict[str, str]:
+def limit_facts(rows: Sequence[DiskLimits]) -> dict[str, str]:
     """What the limits are before."""
     return {f"limits of {row.name}": limits_said(row.cap_before, row.floor_before) for row in rows}
 
 
-def limit_rows(rows: Sequence[LimitRow]) -> list[MeasuredRow]:
+def limit_rows(rows: Sequence[DiskLimits]) -> list[MeasuredRow]:
     """Each cap and floor as a reading tells it afterwards, beside what was wanted."""
     now = {
         identity: (cap, floor)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from movelot.balance.limits import LimitRow
+from movelot.balance.limits import DiskLimits
 from movelot.balance.plans import ClearPlan, clear_plan
 from movelot.inventory.known_groups import WEEKDAY, KnownGroup, hour_name
 from movelot.inventory.models import Device
@@ -77,7 +77,7 @@ class BalancePlan(LotPlan):
     pools: list[PoolAfter]
     unresolved: list[str]
     broken: list[str]
-    limits: list[LimitRow] = field(default_factory=list)
+    limits: list[DiskLimits] = field(default_factory=list)
 
 
 @dataclass(frozen=True)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 
 from movelot.inventory.known_groups import SLOTS, KnownGroup, features_of, group_version, known_group
-from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, PolicyPlace
+from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, Policy, PolicyPlace
 from movelot.inventory.profiles import hourly_iops
+from movelot.placement.policies import asked_by
 from movelot_core.balance.group import Bools
 from movelot_core.balance.place import Refusal
 from movelot_core.latency import Floats, ServiceCurve, features, load
@@ -75,6 +76,8 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
     known = known_group(group)
     missing = _missing(cluster, known)
     serving = {policy: _serving(policy, known, missing) for policy in {each.policy for each in wanted}}
+    anyway = policies_anyway(serving)
+    serving = {policy: _anyway(each, known, missing) if policy in anyway else each for policy, each in serving.items()}
     may = np.array([serving[each.policy].may & _chosen(each, known) for each in wanted], dtype=bool)
     load, expected = _loads(wanted, group)
     sizes = np.array([each.size_bytes for each in wanted], dtype=np.int64)
@@ -85,6 +88,8 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
         serves = serving[each.policy]
         found = places(known.group, known.state, _free_to_choose(disks, n, serves.may), place, n)
         rows.append(_rows(known, found, int(place[n]), serves.reasons, missing))
+        if serves.anyway:
+            rows[-1] = [_said_anyway(row) if row.chosen or row.fits else row for row in rows[-1]]
     peaks = known.state.peak_ms[known.group.pool_of]
     before = {key: (float(known.state.fill[n]), float(peaks[n])) for n, key in enumerate(known.store_keys)}
     stores = [None if n == NOWHERE else known.store_keys[n] for n in place.tolist()]
@@ -93,10 +98,31 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
 
 @dataclass(frozen=True)
 class _Serving:
-    """[s] Which datastores serve a policy and are mounted everywhere; by primary key, all that stands against each."""
+    """[s] Which datastores may take a disk of a policy; by primary key, all that stands against each.
+
+    They serve it and are mounted everywhere. ``anyway`` where none does, and these lack least.
+    """
 
     may: Bools
     reasons: dict[int, list[str]]
+    anyway: bool = False
+
+
+def policies_anyway(policies: Collection[int | None]) -> set[int]:
+    """Those that have disks placed where least is lacking while no place serves them."""
+    rows = Policy.objects.filter(pk__in=[each for each in policies if each is not None]).prefetch_related("versions")
+    return {row.pk for row in rows if asked_by(row).anyway}
+
+
+def _anyway(serving: _Serving, known: KnownGroup, missing: Mapping[int, str]) -> _Serving:
+    """The mounted datastores that lack fewest requirements, where none serves the policy."""
+    if serving.may.any():
+        return serving
+    lacks = {key: len(serving.reasons[key]) for key in known.store_keys if key not in missing}
+    least = min(lacks.values(), default=0)
+    return replace(
+        serving, may=np.array([lacks.get(key) == least for key in known.store_keys], dtype=bool), anyway=bool(lacks)
+    )
 
 
 def _chosen(wanted: WantedDisk, known: KnownGroup) -> Bools:
@@ -164,6 +190,11 @@ def _rows(
         )
     # What was proposed comes first, whatever else would do.
     return sorted(rows, key=lambda row: not row.chosen)
+
+
+def _said_anyway(row: PlaceRow) -> PlaceRow:
+    """A place that does not serve the policy, and is taken as none does."""
+    return replace(row, verdict=f"out of policy, placed anyway: {'; '.join(row.reasons)}")
 
 
 def _verdict(place: Place, mounted: bool) -> str:

@@ -19,7 +19,8 @@ from movelot_core.balance.settle import Homeless, settle, settle_whole
 from movelot_core.placement.policies import Fit
 from movelot_core.units import count_of, format_size
 
-NAME = "policies-settling"
+# Another name than what was kept before limits were part of a plan.
+NAME = "policies-settled"
 REASONS_SAID = 3
 Fits = Mapping[int, Mapping[int, Fit]]
 
@@ -42,7 +43,7 @@ class SettlePlan:
     over: int
     left_over: int
     stays: list[str]
-    limits: list[list[int]] = field(default_factory=list)
+    limits: list[list[int]]
 
 
 @dataclass
@@ -113,7 +114,7 @@ def settle_groups(groups: set[int], unsettled: Unsettled, fits: Fits, rests_on: 
             plans.append(KeptPlan(digest, plan, lacking, len(unlimited)))
         elif unlimited:
             lacking = [[disk, *limits[disk]] for disk in unlimited]
-            plans.append(KeptPlan("", SettlePlan(row.name, 0, 0, [], 0, 0, 0, 0, []), lacking, len(unlimited)))
+            plans.append(KeptPlan("", SettlePlan(row.name, 0, 0, [], 0, 0, 0, 0, [], []), lacking, len(unlimited)))
     keep(NAME, rests_on, _PLANS.dump_python(plans, mode="json"))
     return alone
 
@@ -138,6 +139,7 @@ def _whole(known: KnownGroup, numbers: np.ndarray, told: _Why) -> SettlePlan:
         over=_passed(plan.before),
         left_over=_passed(plan.after),
         stays=reasons(list(stays.values())),
+        limits=[],
     )
 
 

@@ -186,6 +186,18 @@ def test_a_snapshot_that_may_be_kept_nowhere_is_refused_unless_its_policy_allows
     assert "It is kept beside each disk anyway, as Anyway allows." in said(lot)
 
 
+def test_a_new_disk_goes_where_least_is_lacking_while_nothing_serves_its_policy(harbour: World, api: APIClient) -> None:
+    """Flash at sea is served nowhere; flash alone is: berth-a and berth-b lack one requirement, berth-d two."""
+    asked = {"media": "SSD", "label": "site=sea"}
+    ids = made(api, "At sea", **asked), made(api, "At sea anyway", **asked, impossible="anyway")
+    judge_all()
+    machine = {"cluster": "quayside", "name": "tug", "processors": "2", "memory": "8"}
+    refused, lot = (drafted("new_machine", **machine, disks=[{"size": "40", "policy": policy}]) for policy in ids)
+    assert refused.steps.count() == 0
+    assert lot.steps.get(kind="add_disk").params["datastore_name"] in ("berth-a", "berth-b")
+    assert "out of policy, placed anyway: no label site=sea. It moves as soon as one serves it." in said(lot)
+
+
 def test_a_machine_goes_to_a_host_that_does_not_mount_all_after_its_disks_have_moved(
     harbour: World, api: APIClient
 ) -> None:

@@ -1665,15 +1665,25 @@ export interface components {
             lot: components["schemas"]["LotDetail"];
             plan: components["schemas"]["BalancePlan"] | null;
         };
-        /** @description A group, and the moves wanted in it; without any the plan of core is taken. */
+        /**
+         * @description A group, and the moves wanted in it; without any the plan of core is taken.
+         *
+         *     ``limits`` are set beside, each once its disk has moved.
+         */
         BalanceForm: {
             group: string;
             moves: components["schemas"]["MoveRequest"][] | null;
+            limits: components["schemas"]["LimitRequest"][];
         };
-        /** @description A group, and the moves wanted in it; without any the plan of core is taken. */
+        /**
+         * @description A group, and the moves wanted in it; without any the plan of core is taken.
+         *
+         *     ``limits`` are set beside, each once its disk has moved.
+         */
         BalanceFormRequest: {
             group: string;
             moves: components["schemas"]["MoveRequestRequest"][] | null;
+            limits: components["schemas"]["LimitRequestRequest"][];
         };
         BalancePlan: {
             group: string;
@@ -1688,6 +1698,7 @@ export interface components {
             pools: components["schemas"]["PoolAfter"][];
             unresolved: string[];
             broken: string[];
+            limits?: components["schemas"]["DiskLimits"][];
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -1905,6 +1916,14 @@ export interface components {
             /** Format: int64 */
             size_bytes: number;
             pinned?: boolean;
+        };
+        DiskLimits: {
+            identity: string;
+            name: string;
+            cap_before: number;
+            floor_before: number;
+            cap: number;
+            floor: number;
         };
         Edge: {
             kind: string;
@@ -2304,6 +2323,16 @@ export interface components {
             kind: string;
             links: components["schemas"]["Link"][];
             more: number;
+        };
+        LimitRequest: {
+            disk: number;
+            cap?: number;
+            floor?: number;
+        };
+        LimitRequestRequest: {
+            disk: number;
+            cap?: number;
+            floor?: number;
         };
         LimitRow: {
             host: string;
@@ -3133,6 +3162,7 @@ export interface components {
             over: number;
             left_over: number;
             stays: string[];
+            limits: number[][];
         };
         ShownCertificate: {
             fingerprint: string;

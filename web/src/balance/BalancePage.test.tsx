@@ -18,7 +18,7 @@ const show = (at = "/balance/quayside") =>
     at,
   );
 
-const form: Schemas["BalanceForm"] = { group: "quayside", moves: [{ disk: 11, target: 2 }] };
+const form: Schemas["BalanceForm"] = { group: "quayside", moves: [{ disk: 11, target: 2 }], limits: [] };
 const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [
@@ -93,7 +93,7 @@ describe("a balance group", () => {
     const asked = serve(
       answers({
         "PUT /api/balance/drafts/9/": {
-          form: { ...form, moves: [] },
+          form: { ...form, moves: [], limits: [] },
           lot: lot({ steps: [] }),
           plan: plan({ moves: [], clears: false }),
         },
@@ -105,6 +105,7 @@ describe("a balance group", () => {
     expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({
       group: "quayside",
       moves: [],
+      limits: [],
     });
   });
 
@@ -120,6 +121,7 @@ describe("a balance group", () => {
           { disk: 11, target: 2 },
           { disk: 12, target: 2 },
         ],
+        limits: [],
       });
     });
   });
@@ -135,6 +137,7 @@ describe("a balance group", () => {
       expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({
         group: "quayside",
         moves: [{ disk: 11, target: 1 }],
+        limits: [],
       });
     });
   });
@@ -186,6 +189,7 @@ describe("a plan of a group", () => {
           { disk: 12, target: 2 },
           { disk: 11, target: 2 },
         ],
+        limits: [],
       });
     });
   });

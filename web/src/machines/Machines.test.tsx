@@ -256,7 +256,8 @@ describe("a machine", () => {
     const asked = serve({
       ...known,
       "POST /api/policies/given/": { count: 1 },
-      "POST /api/lots/": { summary: { id: 5, kind: "move_files" } },
+      "POST /api/lots/": lot(),
+      "GET /api/lots/9/": lot(),
     });
     renderPage(page, "/machines/1");
     const parts = await screen.findByRole("region", { name: "Policies of the machine" });

@@ -62,6 +62,7 @@ const board: Board = {
       group: "quayside",
       out: 3,
       settled: 2,
+      limits: [[9, 400, 0]],
       moves: [
         [7, 1],
         [8, 2],
@@ -259,7 +260,7 @@ describe("disks out of policy", () => {
     const asked = serve({ ...answers, "POST /api/lots/": lot(), "GET /api/lots/9/": lot() });
     renderPage(<PoliciesPage />);
     expect(await screen.findByText(/one plan settles 2 of 3 disks/)).toHaveTextContent(
-      "quayside one plan settles 2 of 3 disks by 3 moves, 400 GiB in all; none that settles as many moves less than 300 GiB; 1 of 1 passed ceiling holds afterwards; 1 stays, as it is pinned",
+      "quayside one plan settles 2 of 3 disks by 3 moves and limits of 1 disk, 400 GiB in all; none that settles as many moves less than 300 GiB; 1 of 1 passed ceiling holds afterwards; 1 stays, as it is pinned",
     );
     await user.click(screen.getByRole("button", { name: "Settle quayside" }));
     await waitFor(() => {
@@ -272,6 +273,7 @@ describe("disks out of policy", () => {
             { disk: 8, target: 2 },
             { disk: 9, target: 1 },
           ],
+          limits: [{ disk: 9, cap: 400, floor: 0 }],
         },
       });
     });

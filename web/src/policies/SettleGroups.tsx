@@ -15,8 +15,7 @@ export function SettleGroups({ plans }: { plans: readonly SettlePlan[] }) {
       {plans.map((plan) => (
         <Box key={plan.group} sx={{ display: "flex", gap: 2, flexWrap: "wrap", alignItems: "center" }}>
           <Typography sx={{ flex: "1 1 30rem" }}>
-            <b>{plan.group}</b>{" "}
-            {plan.settled > 0 ? <Moves plan={plan} /> : "has no plan that settles any"}
+            <b>{plan.group}</b> {plan.settled > 0 ? <Moves plan={plan} /> : "has no plan that settles any"}
             {plan.stays.map((why) => `; ${why}`).join("")}
           </Typography>
           {plan.settled > 0 && (
@@ -47,7 +46,8 @@ function Moves({ plan }: { plan: SettlePlan }) {
       one plan settles {plan.settled} of {countOf(plan.out, "disk")} by {waysOf(plan)}
       {plan.moves.length > 0 && (
         <>
-          : {size(plan.moved_bytes)} move; none that settles as many moves less than {size(plan.bound_bytes)}
+          , {size(plan.moved_bytes)} in all; none that settles as many moves less than{" "}
+          {size(plan.bound_bytes)}
         </>
       )}
       {plan.over > 0 && ceilings(plan)}

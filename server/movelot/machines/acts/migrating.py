@@ -88,8 +88,11 @@ class _First:
         self.stuck = [*self._raw(), *self._snapshots()]
         self.disks: list[tuple[Disk, Datastore, Datastore]] = []
         self.files: tuple[Datastore, Datastore] | None = None
-        self._place_disks()
-        self._place_files()
+        if self.both.stores:
+            self._place_disks()
+            self._place_files()
+        else:
+            self.stuck.append(f"it and {source.name} mount no datastore in common. Attach one to both first.")
 
     def __repr__(self) -> str:
         return f"<_First {self.machine.name}: {len(self.disks)} disks, {len(self.stuck)} stuck>"

@@ -201,6 +201,14 @@ def _checks(plan: NewMachinePlan, meant: MeantMachines, found: Proposal) -> list
 
 
 def _policy_checks(plan: NewMachinePlan) -> list[Check]:
+    anyway = [
+        Check("in policy", WARN, f"Disk {n} goes to {row.name}, {row.verdict}. It moves as soon as one serves it.")
+        for n, disk in enumerate(plan.disks, start=1)
+        for row in disk.places
+        if row.chosen and row.reasons
+    ]
+    if anyway:
+        return anyway
     without = [str(n) for n, disk in enumerate(plan.disks, start=1) if not disk.policy]
     if not without:
         return [Check("in policy", PASS, "each disk lies where its policy is served")]
