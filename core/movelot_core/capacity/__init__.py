@@ -1,0 +1,1 @@
+"""Where every byte is, and when room runs out."""
