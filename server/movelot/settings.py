@@ -61,6 +61,7 @@ STAGES = [
     "movelot.machines.stage",
     "movelot.images.stage",
     "movelot.balance.stage",
+    "movelot.capacity.stage",
     "movelot.exchange.stage",
     "movelot.trace.stage",
     "movelot.links.stage",

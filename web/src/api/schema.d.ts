@@ -266,6 +266,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capacity/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where the bytes are, and when room is used up. */
+        get: operations["capacity_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/{kind}/{id}/course/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the use of a pool or a datastore went, day by day, and goes on. */
+        get: operations["capacity_course_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/what-if/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The runways as they would be; nothing is stored. All of a kind answer at once. */
+        get: operations["capacity_what_if_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/": {
         parameters: {
             query?: never;
@@ -1764,6 +1815,34 @@ export interface components {
             has: boolean;
             detail: string;
         };
+        CapacityAnswer: {
+            rows: components["schemas"]["CapacityRow"][];
+            counts: {
+                [key: string]: number;
+            };
+        };
+        CapacityRow: {
+            kind: string;
+            id: number;
+            name: string;
+            of: string;
+            capacity_bytes: number;
+            used_bytes: number;
+            /** Format: double */
+            ceiling: number;
+            subscribed_bytes: number | null;
+            layers: components["schemas"]["LayerBytes"][];
+            difference_bytes: number;
+            growth_bytes: number | null;
+            early: number | null;
+            likely: number | null;
+            late: number | null;
+            told: boolean;
+            right: number;
+            tried: number;
+            steps: components["schemas"]["StepSeen"][];
+            rests_on: string;
+        };
         CellAnswer: {
             policy: string;
             store: number;
@@ -1796,6 +1875,10 @@ export interface components {
         ComponentRow: {
             kind: string;
             name: string;
+        };
+        CourseAnswer: {
+            past: components["schemas"]["PastDay"][];
+            future: components["schemas"]["FutureDay"][];
         };
         /** @description A datastore with what it holds; ``fill`` is the share of it that is used. */
         DatastoreRow: {
@@ -2087,6 +2170,12 @@ export interface components {
             host: string;
             text: string;
         };
+        FutureDay: {
+            day: string;
+            low_bytes: number;
+            likely_bytes: number;
+            high_bytes: number;
+        };
         GiveFormRequest: {
             scope: components["schemas"]["ScopeEnum"];
             target: string;
@@ -2323,6 +2412,10 @@ export interface components {
             kind: string;
             links: components["schemas"]["Link"][];
             more: number;
+        };
+        LayerBytes: {
+            layer: string;
+            size_bytes: number;
         };
         LimitRequest: {
             disk: number;
@@ -2819,6 +2912,10 @@ export interface components {
             old: string;
             new: string;
         };
+        PastDay: {
+            day: string;
+            used_bytes: number;
+        };
         PastState: {
             policy: string;
             state: string;
@@ -3276,6 +3373,10 @@ export interface components {
             message: string;
             unchanged: string;
             hint: string;
+        };
+        StepSeen: {
+            day: string;
+            size_bytes: number;
         };
         StorageInterface: {
             host: string;
@@ -4223,6 +4324,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stack"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_retrieve: {
+        parameters: {
+            query?: {
+                by?: "array" | "cluster" | "datastore" | "group" | "label" | "policy" | "pool";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CapacityAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_course_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_what_if_retrieve: {
+        parameters: {
+            query?: {
+                add_bytes?: number;
+                /**
+                 * @description * `pool` - pool
+                 *     * `datastore` - datastore
+                 *     * `group` - group
+                 *     * `array` - array
+                 *     * `cluster` - cluster
+                 *     * `policy` - policy
+                 *     * `label` - label
+                 */
+                by?: "pool" | "datastore" | "group" | "array" | "cluster" | "policy" | "label";
+                growth?: number;
+                id?: number | null;
+                in_days?: number;
+                room_bytes?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CapacityAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -1,0 +1,179 @@
+"""The API of capacity: ledger and runway by kind, the history of one with its forecast, and what if."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework_dataclasses.serializers import DataclassSerializer
+
+from movelot.capacity.rows import CURVES, GRID, KEPT_CURVES, NAME, ROWS, CapacityRow, Curve, forecast_of
+from movelot.findings.judging import kept
+from movelot.inventory.models import Datastore, DatastoreDay, Pool, PoolDay
+from movelot.problems import Problem
+from movelot_core.capacity.forecast import HISTORY_DAYS, HORIZON_DAYS, changed, runway
+
+KINDS = ("pool", "datastore", "group", "array", "cluster", "policy", "label")
+BEYOND = HORIZON_DAYS + 1
+GROWTH_MOST = 10.0
+
+
+@dataclass
+class CapacityAnswer:
+    """The rows of a kind, what runs out first on top; ``counts`` says how many there are of each kind."""
+
+    rows: list[CapacityRow]
+    counts: dict[str, int]
+
+
+@dataclass
+class PastDay:
+    """A day (ISO) with what was used."""
+
+    day: str
+    used_bytes: int
+
+
+@dataclass
+class FutureDay:
+    """A day (ISO) with what will be used: at least, likely, at most."""
+
+    day: str
+    low_bytes: int
+    likely_bytes: int
+    high_bytes: int
+
+
+@dataclass
+class CourseAnswer:
+    """How the use of a pool or a datastore went and goes on; the future is empty for too little history."""
+
+    past: list[PastDay]
+    future: list[FutureDay]
+
+
+class CapacitySerializer(DataclassSerializer[CapacityAnswer]):
+    class Meta:
+        dataclass = CapacityAnswer
+
+
+class CourseSerializer(DataclassSerializer[CourseAnswer]):
+    class Meta:
+        dataclass = CourseAnswer
+
+
+def kept_rows() -> list[CapacityRow]:
+    """All rows as last judged; none before the first judgement."""
+    found = kept(NAME)
+    return ROWS.validate_json(found.document) if found else []
+
+
+def kept_curves() -> dict[str, Curve]:
+    """All forecasts as last judged, by kind and primary key."""
+    found = kept(CURVES)
+    return KEPT_CURVES.validate_json(found.document) if found else {}
+
+
+def soonest_first(row: CapacityRow) -> tuple[Any, ...]:
+    """What runs out first, then what is fullest."""
+    days = [BEYOND if day is None else day for day in (row.early, row.likely, row.late)]
+    return (*days, -row.used_bytes / max(1, row.capacity_bytes), row.name)
+
+
+BY = OpenApiParameter("by", enum=KINDS, default="pool")
+
+
+def _by(request: Request) -> str:
+    by = request.query_params.get("by", "pool")
+    if by not in KINDS:
+        raise Problem(400, "kind_unknown", f"There is no capacity by {by}.", hint=f"Ask by one of {', '.join(KINDS)}.")
+    return by
+
+
+class CapacityView(APIView):
+    """Where the bytes are, and when room is used up."""
+
+    @extend_schema(parameters=[BY], responses=CapacitySerializer)
+    def get(self, request: Request) -> Response:
+        by, rows = _by(request), kept_rows()
+        mine = sorted((row for row in rows if row.kind == by), key=soonest_first)
+        counts = {kind: sum(row.kind == kind for row in rows) for kind in KINDS}
+        return Response(CapacitySerializer(CapacityAnswer(mine, counts)).data)
+
+
+class WhatIfForm(serializers.Serializer[Any]):
+    """Growth so many times as fast, and bytes that come into a pool or a datastore in so many days."""
+
+    by = serializers.ChoiceField(choices=KINDS, default="pool")
+    growth = serializers.FloatField(min_value=0, max_value=GROWTH_MOST, default=1.0)
+    id = serializers.IntegerField(min_value=1, default=None, allow_null=True)
+    add_bytes = serializers.IntegerField(min_value=-(2**60), max_value=2**60, default=0)
+    room_bytes = serializers.IntegerField(min_value=-(2**60), max_value=2**60, default=0)
+    in_days = serializers.IntegerField(min_value=0, max_value=HORIZON_DAYS, default=0)
+
+
+class WhatIfView(APIView):
+    """The runways as they would be; nothing is stored. All of a kind answer at once."""
+
+    @extend_schema(parameters=[WhatIfForm], responses=CapacitySerializer)
+    def get(self, request: Request) -> Response:
+        form = WhatIfForm(data=request.query_params.dict())
+        form.is_valid(raise_exception=True)
+        asked = form.validated_data
+        rows, curves = kept_rows(), kept_curves()
+        mine = [_if(row, curves.get(f"{row.kind}-{row.id}"), asked) for row in rows if row.kind == asked["by"]]
+        counts = {kind: sum(row.kind == kind for row in rows) for kind in KINDS}
+        return Response(CapacitySerializer(CapacityAnswer(sorted(mine, key=soonest_first), counts)).data)
+
+
+def _if(row: CapacityRow, curve: Curve | None, asked: dict[str, Any]) -> CapacityRow:
+    """A row with the runway that it would have; one without a forecast stays untold."""
+    meant = asked["id"] in (None, row.id)
+    row.capacity_bytes += asked["room_bytes"] if meant else 0
+    if curve is None:
+        return row
+    arrivals = [(asked["in_days"], float(asked["add_bytes"]))] if meant and asked["add_bytes"] else []
+    found = changed(forecast_of(curve), asked["growth"], arrivals)
+    reached = runway(found, row.ceiling * row.capacity_bytes)
+    row.early, row.likely, row.late = reached.early, reached.likely, reached.late
+    row.growth_bytes = round(found.growth_bytes)
+    return row
+
+
+class CourseView(APIView):
+    """How the use of a pool or a datastore went, day by day, and goes on."""
+
+    @extend_schema(responses=CourseSerializer)
+    def get(self, request: Request, kind: str, pk: int) -> Response:
+        since = date.today() - timedelta(days=HISTORY_DAYS)
+        past = _past_of_pool(pk, since) if kind == "pool" else _past_of_store(pk, since)
+        curve = kept_curves().get(f"{kind}-{pk}")
+        answer = CourseAnswer([PastDay(day.isoformat(), used) for day, used in past], _future(curve) if curve else [])
+        return Response(CourseSerializer(answer).data)
+
+
+def _past_of_pool(pk: int, since: date) -> list[tuple[date, int]]:
+    pool = get_object_or_404(Pool, pk=pk)
+    days = PoolDay.objects.filter(pool=pool, day__gte=since).order_by("day")
+    return list(days.values_list("day", "allocated_bytes"))
+
+
+def _past_of_store(pk: int, since: date) -> list[tuple[date, int]]:
+    store = get_object_or_404(Datastore, pk=pk)
+    days = DatastoreDay.objects.filter(datastore=store, day__gte=since).order_by("day")
+    return list(days.values_list("day", "used_bytes"))
+
+
+def _future(curve: Curve) -> list[FutureDay]:
+    begin = date.today()
+    return [
+        FutureDay((begin + timedelta(days=ahead)).isoformat(), round(low), round(likely), round(high))
+        for ahead, low, likely, high in zip(GRID, curve.low, curve.likely, curve.high, strict=True)
+    ]
