@@ -115,6 +115,10 @@ def volume(name: str) -> int:
     return Volume.objects.get(name=name).pk
 
 
+def store(name: str) -> int:
+    return Datastore.objects.get(name=name).pk
+
+
 def granted(standins: StandIns, user: User) -> None:
     Grant.objects.get_or_create(pool=Pool.objects.get(name="chalk-one"), defaults={"granted_by": "tobias.wren"})
 
@@ -277,6 +281,14 @@ CASES = [
     ),
     Case("new passwords", "passwords", lambda: {"device": "granite"}, "granite", 1),
     Case("moves", "balance", lambda: {"group": "quayside"}, FIRST, 1),
+    Case(
+        "grown",
+        "grow",
+        lambda: {"datastores": [store("berth-b"), store("berth-c")], "how": "by", "amount": "1 TiB"},
+        "granite",
+        1,
+        final=True,
+    ),
     Case("switched off", "power", lambda: {"machines": [payroll()], "to": "off"}, "quay-02", 1),
     Case("switched on", "power", lambda: {"machines": [payroll()], "to": "on"}, "quay-02", 1, switched_off),
     Case("a snapshot", "snapshot", lambda: {"machine": payroll(), "snapshot": "before-upgrade"}, "quay-02", 1),

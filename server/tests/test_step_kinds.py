@@ -29,7 +29,7 @@ from server.tests.conftest import drafted, run_to_end
 from server.tests.test_faults import CASES, QUAYSIDE, Case, granted, outside, volume, whole
 
 # What goes on once begun, or may be done in any case: begun again it is followed, or done once more without harm.
-BEGUN_AGAIN = {"fill_disk", "merge_snapshot", "move_disk", "remount", "rescan", "scan"}
+BEGUN_AGAIN = {"fill_disk", "merge_snapshot", "move_disk", "remount", "rescan", "scan", "see_size"}
 # What a lot that undoes another leaves to its end: what it needs to be taken back is gone by then.
 LEFT_TO_THE_END = {"disconnect_subsystem", "log_out"}
 
@@ -79,6 +79,7 @@ COVERS = {
     "device settings": {"set_devices"},
     "new passwords": {"set_password"},
     "moves": {"move_disk"},
+    "grown": {"grow_datastore", "grow_volume", "see_size"},
     "switched off": {"power_off", "power_on"},
     "a snapshot": {"merge_snapshot", "take_snapshot"},
     "back to a snapshot": {"go_back"},

@@ -261,7 +261,7 @@ def scan_now(world: World, host: Host) -> None:
     names = {each.name: identity_of(host, each) for each in host.interfaces if each.protocol != "NVMe/TCP"}
     pairs = {pool.array: reaching(world, host, pool.array) for pool in world.pools}
     bound_names = {each.name for each in host.interfaces if each.protocol == "iSCSI"}
-    host.known = {}
+    host.known, host.sizes = {}, {}
     for volume in world.volumes:
         admitted = let_in.get(volume.id, set())
         sessions = [session[:2] for session in host.sessions.get(world.target_of(volume), [])]
@@ -334,6 +334,34 @@ def mount(world: World, host: Host, serial: str) -> Datastore:
         raise ActionError(404, "ResourceMissingAtURI", f"{host.name} sees no datastore on device {serial}.")
     if store.id not in host.mounted:
         host.mounted.append(store.id)
+    return store
+
+
+def grow_volume(world: World, volume: Volume, size: int, now: float) -> Volume:
+    """Make a volume larger; as large already it stays as it is. Hosts know of it once they scan, over NVMe at once."""
+    if volume.kind == "set":
+        raise ActionError(409, "PropertyNotWritable", f"{volume.name} has no size of its own.")
+    if size < volume.size_bytes:
+        raise ActionError(400, "PropertyValueOutOfRange", f"{volume.name} cannot be made smaller.")
+    pool = world.pool(volume.pool)
+    taken = sum(allocated_bytes(world, each, now) for each in world.volumes if each.pool == pool.name)
+    if taken + size - volume.size_bytes > pool.capacity_bytes:
+        raise ActionError(400, "PropertyValueOutOfRange", f"{pool.name} cannot hold so much more.")
+    if world.kind_of(pool.array) == "block" and size > volume.size_bytes:
+        for host in world.hosts:
+            if volume.serial in host.known:
+                host.sizes.setdefault(volume.serial, volume.size_bytes)
+    volume.size_bytes = size
+    return volume
+
+
+def grow_datastore(world: World, host: Host, serial: str) -> Datastore:
+    """Let a datastore have all of its device, as large as this host knows that."""
+    store = next((s for s in world.datastores if s.serial == serial and s.id in host.mounted), None)
+    volume = world.volume_by_serial(serial)
+    if store is None or volume is None or store.server or volume.kind == "set":
+        raise ActionError(409, "ResourceInUse", f"{host.name} mounts no datastore on device {serial}.")
+    store.capacity_bytes = max(store.capacity_bytes, host.sizes.get(serial, volume.size_bytes))
     return store
 
 

@@ -208,6 +208,7 @@ class ArrayService(StorageService):
         self.collection(f"{self.fabric}/Connections", "Connection", "Connections", self.connections)
         self.route("POST", f"{self.storage}/Volumes", self.create_volume)
         self.route("DELETE", f"{self.storage}/Volumes/{{id}}", self.delete_volume)
+        self.route("PATCH", f"{self.storage}/Volumes/{{id}}", self.change_volume)
         self.route("POST", f"{self.fabric}/Connections", self.connect)
         self.route("PATCH", f"{self.fabric}/Connections/{{id}}", self.let_in)
         self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
@@ -255,6 +256,12 @@ class ArrayService(StorageService):
         tiering = {"Tiering": volume.tiering} if volume.tiering else {}
         saved = actions.reduced_bytes(self.world, volume, self.clock())
         return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume), "ReducedBytes": saved, **tiering}}}
+
+    def change_volume(self, call: Call) -> Reply:
+        """Make a volume larger."""
+        volume = self._volume_of(call.parts["id"])
+        actions.grow_volume(self.world, volume, int(call.body["CapacityBytes"]), self.clock())
+        return Reply(200, self._volume(volume))
 
     def endpoints(self) -> list[Resource]:
         return super().endpoints() + [self._initiator(name) for name in self.known]

@@ -19,7 +19,7 @@ from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, metric
 from movelot_standins.contents import Contents
 from movelot_standins.image_service import ImageService
-from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
+from movelot_standins.loads import HOUR_SECONDS, day_load, load_at, ripple
 from movelot_standins.model import Datastore, Disk, Interface, Volume, World
 from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
@@ -68,6 +68,7 @@ class HostService(ImageService):
             "Format": self.format,
             "Mount": self.mount,
             "Unmount": self.unmount,
+            "GrowDatastore": self.grow_datastore,
             "Wipe": self.wipe,
             "SetPathPolicy": self.set_path_policy,
             "SetDeviceLimits": self.set_device_limits,
@@ -203,7 +204,7 @@ class HostService(ImageService):
                 continue
             paths = self._paths(volume, pairs, offered.initiators)
             signature = (volume.signature_kind or "None", volume.signature_id)
-            found.append(self._device(serial, volume.size_bytes, offered.lun, paths, "Enabled", signature))
+            found.append(self._device(serial, self._size_of(volume), offered.lun, paths, "Enabled", signature))
         return found
 
     def _pairs_by_serial(self) -> list[tuple[str, list[list[str]]]]:
@@ -259,6 +260,10 @@ class HostService(ImageService):
             Signature={"Kind": signature[0], "Identity": signature[1]},
         )
 
+    def _size_of(self, volume: Volume) -> int:
+        """A device's size as of the last scan."""
+        return self.host.sizes.get(volume.serial, volume.size_bytes)
+
     def datastores(self) -> list[Resource]:
         mounted = [store for store in self.world.datastores if store.id in self.host.mounted]
         return [self._datastore(store) for store in mounted if f"datastore:{store.name}" not in self.world.hidden]
@@ -310,6 +315,10 @@ class HostService(ImageService):
 
     def mount(self, call: Call) -> Reply:
         store = actions.mount(self.world, self.host, str(call.body["Serial"]))
+        return Reply(200, walk(self.datastores(), store.id))
+
+    def grow_datastore(self, call: Call) -> Reply:
+        store = actions.grow_datastore(self.world, self.host, str(call.body["Serial"]))
         return Reply(200, walk(self.datastores(), store.id))
 
     def unmount(self, call: Call) -> Reply:
@@ -411,14 +420,20 @@ class HostService(ImageService):
         return values
 
     def _used_bytes(self, day: int) -> list[Resource]:
-        """What each mounted datastore held at the start of ``day``: disks as now, less what has grown since."""
+        """What each mounted datastore held at the start of ``day``: disks as now, less what has grown since.
+
+        It went up and down on the way: more within a week than is left of it at its end.
+        """
         now, today = self.clock(), int(self.clock() // 86400)
         return [
             metric(
                 "UsedBytes",
                 f"{self.oem}/Datastores/{store.id}",
                 day * 86400,
-                actions.used_bytes(self.world, store, now) - (today - day) * store.growth_bytes,
+                actions.used_bytes(self.world, store, now)
+                - (today - day) * store.growth_bytes
+                + ripple(store, day, self.world.seed)
+                - ripple(store, today, self.world.seed),
             )
             for store in self.world.datastores
             if store.id in self.host.mounted

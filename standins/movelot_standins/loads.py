@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import math
 from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
 
-from movelot_standins.model import Disk
+from movelot_standins.model import Datastore, Disk
 
 Floats = NDArray[np.float64]
 NOISE = 0.05
@@ -73,3 +75,10 @@ def load_at(disk: Disk, number: int, seed: int, when: float) -> tuple[float, flo
     hour = int(rest // HOUR_SECONDS)
     read, write = _capped(_asked(disk, number, seed, int(day))[:, hour], disk.limits_at(when)[0])
     return float(read), float(write)
+
+
+def ripple(store: Datastore, day: int, seed: int) -> int:
+    """Bytes by which a datastore's use is off its course on a day: the pattern of a week, and chance."""
+    number = int.from_bytes(hashlib.blake2b(f"{seed} {store.id} {day}".encode(), digest_size=4).digest(), "big")
+    chance = number / 2**31 - 1
+    return int(store.growth_bytes * (0.8 * math.sin(2 * math.pi * day / 7) + 0.9 * chance))

@@ -169,6 +169,8 @@ class Host:
     path_policy: dict[str, str] = field(default_factory=dict)
     # Limits of single devices, by serial, where they are not what the host gives to all.
     limits: dict[str, dict[str, int]] = field(default_factory=dict)
+    # Sizes of devices, by serial, that were another when it last scanned: it goes on with these.
+    sizes: dict[str, int] = field(default_factory=dict)
     # The switch each uplink is cabled to.
     cabling: dict[str, str] = field(default_factory=dict)
     # The NFS version of each file datastore it mounts, by the datastore's id.

@@ -32,7 +32,6 @@ class NvmeService(ArrayService):
         self.collection(self.sets, "KestrelVolumeSet", "Volume sets", self.volume_sets)
         self.route("POST", self.sets, self.create_set)
         self.route("DELETE", self.sets + "/{id}", self.delete_set)
-        self.route("PATCH", f"{self.storage}/Volumes/{{id}}", self.limit_volume)
 
     def oem(self) -> Resource:
         limits = {"SetsMax": set_actions.SETS_MAX, "VolumesMax": set_actions.VOLUMES_MAX}
@@ -109,8 +108,10 @@ class NvmeService(ArrayService):
         cap, floor = disk.limits_at(self.clock())
         return {"IOLimits": {"CapIOPS": cap, "FloorIOPS": floor}}
 
-    def limit_volume(self, call: Call) -> Reply:
-        """Limit a disk's own volume; volumes of another kind have no limits."""
+    def change_volume(self, call: Call) -> Reply:
+        """Make a volume larger, or limit a disk's own one; volumes of another kind have no limits."""
+        if "CapacityBytes" in call.body:
+            return super().change_volume(call)
         found = walk(self.volumes(), call.parts["id"])
         oem = found["Oem"]["Kestrel"]
         disk = self.world.disk(str(oem.get("Disk", "")))

@@ -52,6 +52,12 @@ BASALT_STORES = (
 )
 
 
+# What comes in a day beside disks.
+GROWTH_BYTES = {"slate-01": 6 * GIB, "slate-02": 18 * GIB, "berth-j": 4 * GIB}
+# Planted: grown on the array by so much, and nowhere above it.
+GROWN_ALONE = {"slate-03": TIB}
+
+
 def iqn(name: str) -> str:
     return f"{IQN_PREFIX}{name}"
 
@@ -132,6 +138,8 @@ def _add_basalt(world: World) -> None:
     names = [host.iqn for host in hosts]
     world.initiators[basalt] = [*names]
     add_stores(world, BASALT_STORES, 51, names, hosts)
+    for volume in world.volumes:
+        volume.size_bytes += GROWN_ALONE.get(volume.name, 0)
     add_machines(world, BASALT_MACHINES, [host.name for host in hosts], "10.40.22")
 
 
@@ -145,7 +153,7 @@ def add_stores(
             Volume(str(number), name, serial, pool, tib * TIB, controller, True, "", "datastore", identity)
         )
         world.connections.append(Connection(str(number), str(number), [*names], number))
-        world.datastores.append(Datastore(identity, name, serial, tib * TIB, 40 * GIB, 0))
+        world.datastores.append(Datastore(identity, name, serial, tib * TIB, 40 * GIB, GROWTH_BYTES.get(name, 0)))
         for host in hosts:
             host.mounted.append(identity)
             host.path_policy[serial] = "RoundRobin"

@@ -244,12 +244,13 @@ class Runway:
 UNTOLD: Final = Runway(None, None, None, told=False)
 
 
-def runway(found: Forecast | None, ceiling_bytes: float) -> Runway:
-    """When use reaches ``ceiling_bytes``, by the forecast."""
+def runway(found: Forecast | None, ceiling_bytes: float, used_bytes: float | None = None) -> Runway:
+    """When use reaches ``ceiling_bytes``, by the forecast; without one only whether ``used_bytes`` have reached it."""
+    used = found.used_bytes if found is not None else used_bytes
+    if used is not None and used >= ceiling_bytes:
+        return Runway(0, 0, 0, told=found is not None)
     if found is None:
         return UNTOLD
-    if found.used_bytes >= ceiling_bytes:
-        return Runway(0, 0, 0)
     early, likely, late = (_reached(curve, ceiling_bytes) for curve in (found.high, found.likely, found.low))
     return Runway(early, likely, late)
 

@@ -29,6 +29,8 @@ def test_little_history_tells_no_interval() -> None:
     days = list(range(DAYS_MIN - 1))
     assert forecast(days, [float(day) for day in days]) is None
     assert runway(None, 1000) == Runway(None, None, None, told=False)
+    # That the ceiling is passed needs no history.
+    assert runway(None, 1000, 1200) == Runway(0, 0, 0, told=False)
 
 
 def test_a_full_one_is_full_now_and_one_that_does_not_grow_never() -> None:

@@ -284,7 +284,7 @@ def _summed(accounts: Sequence[Account]) -> Account:
 
 def _row(named: tuple[str, int, str, str], account: Account, ends: _Ends) -> tuple[CapacityRow, Forecast | None]:
     found = told_by(ends.days, ends.used_bytes)
-    reached = runway(found, ends.ceiling * account.capacity_bytes)
+    reached = runway(found, ends.ceiling * account.capacity_bytes, ends.used_bytes)
     row = CapacityRow(
         *named,
         capacity_bytes=account.capacity_bytes,

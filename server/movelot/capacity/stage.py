@@ -9,6 +9,7 @@ from django.urls import URLPattern, path
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
+from movelot.lots.kinds import AnyLotKind
 from movelot.stages.base import Stage
 
 
@@ -20,6 +21,12 @@ def _routes() -> Sequence[URLPattern]:
         path("capacity/what-if/", WhatIfView.as_view()),
         path("capacity/<str:kind>/<int:pk>/course/", CourseView.as_view()),
     ]
+
+
+def _lot_kinds() -> Sequence[AnyLotKind]:
+    from movelot.capacity.acts.growing import GrowKind
+
+    return [GrowKind()]
 
 
 def _finding_kinds() -> Sequence[FindingKind[Any]]:
@@ -34,4 +41,4 @@ def _judges() -> Sequence[Judge]:
     return [CapacityJudge()]
 
 
-STAGE = Stage("capacity", _routes, finding_kinds=_finding_kinds, judges=_judges)
+STAGE = Stage("capacity", _routes, _lot_kinds, finding_kinds=_finding_kinds, judges=_judges)

@@ -3574,7 +3574,7 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_image" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "move_files" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_image" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "grow" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "move_files" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
             bring_in_image: components["schemas"]["BroughtIn"];
             check: components["schemas"]["LotReached"];

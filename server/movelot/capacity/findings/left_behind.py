@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from movelot.capacity.findings.of_capacity import OfCapacity
 from movelot.findings.base import Size, Subject, Words
+from movelot.lots.kinds import Remedy
 from movelot_core.rounds import Urgency
 
 
@@ -36,6 +37,9 @@ class LeftBehindKind(OfCapacity[LeftBehindEvidence]):
 
     def reasons(self, evidence: LeftBehindEvidence) -> list[str]:
         return []
+
+    def remedy(self, subject: Subject, evidence: LeftBehindEvidence) -> Remedy | None:
+        return Remedy("grow", {"datastores": [subject.id], "how": "rest"}, f"Grow {evidence.datastore}")
 
     def label(self, subject: Subject, evidence: LeftBehindEvidence) -> str:
         return subject.name
