@@ -57,7 +57,7 @@ class Stack:
             "MOVELOT_DEVICE_TIMEOUT": "4",
             "MOVELOT_AWAY_PATIENCE": "3",
             # Eight days have every hour of a week, and teach the curves as much in a quarter of the time.
-            "MOVELOT_TELEMETRY_DAYS": "8",
+            "MOVELOT_TELEMETRY_DAYS": os.environ.get("MOVELOT_TELEMETRY_DAYS", "8"),
         }
 
     def manage(self, *words: str) -> str:

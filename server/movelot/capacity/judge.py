@@ -11,9 +11,20 @@ from movelot.capacity.findings.difference import DifferenceEvidence
 from movelot.capacity.findings.left_behind import LeftBehindEvidence
 from movelot.capacity.findings.oversubscribed import OversubscribedEvidence
 from movelot.capacity.findings.runs_out import RunsOutEvidence
-from movelot.capacity.known import uses
+from movelot.capacity.known import Uses, uses
 from movelot.capacity.left_behind import left_behind
-from movelot.capacity.rows import CURVES, KEPT_CURVES, NAME, ROWS, CapacityRow, all_rows
+from movelot.capacity.reclaim import RECLAIMERS
+from movelot.capacity.rows import (
+    CURVES,
+    KEPT_CURVES,
+    KEPT_RECLAIMS,
+    NAME,
+    RECLAIMS,
+    ROWS,
+    CapacityRow,
+    ReclaimRow,
+    all_rows,
+)
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep
 from movelot.inventory.changes import Aspect
@@ -21,6 +32,8 @@ from movelot.inventory.versions import version
 
 # Whose room is used up later than that, at the earliest, is only shown.
 WARNED_DAYS = 45
+# As many as a page shows.
+RECLAIMS_MAX = 500
 # Smaller differences are readings of different moments.
 DIFFERENCE_SHARE, DIFFERENCE_BYTES = 0.01, 2**30
 
@@ -36,7 +49,28 @@ class CapacityJudge(Judge):
         told = all_rows()
         keep(NAME, rests_on, ROWS.dump_python(told.rows, mode="json"))
         keep(CURVES, rests_on, KEPT_CURVES.dump_python(told.curves, mode="json"))
+        keep(RECLAIMS, rests_on, KEPT_RECLAIMS.dump_python(_reclaims(uses(), moment), mode="json"))
         return [*_runs_out(told.rows), *_oversubscribed(told.rows), *_differences(told.rows), *_left_behind()]
+
+
+def _reclaims(known: Uses, moment: datetime) -> list[ReclaimRow]:
+    """What could come back, the most bytes first."""
+    found = [
+        ReclaimRow(
+            kind=reclaimer.name,
+            title=reclaimer.title,
+            what=gain.what,
+            place=gain.place,
+            size_bytes=gain.size_bytes,
+            certainty=gain.certainty,
+            cost=gain.cost,
+            draft=gain.remedy,
+            look=gain.look,
+        )
+        for reclaimer in RECLAIMERS
+        for gain in reclaimer.gains(known, moment)
+    ]
+    return sorted(found, key=lambda row: (-row.size_bytes, row.what))[:RECLAIMS_MAX]
 
 
 def _subject(row: CapacityRow) -> Subject:

@@ -21,12 +21,14 @@ from movelot.inventory.models import (
     Policy,
     PolicyPlace,
 )
+from movelot.lots.kinds import Remedy
 from movelot_core.capacity.forecast import DAYS_MIN, HORIZON_DAYS, Forecast, runway
 from movelot_core.capacity.ledger import Account, Layer, VolumeUse, pool_account, store_account
 from movelot_core.placement.requirements.base import Answer
 
 NAME = "capacity"
 CURVES = "capacity-curves"
+RECLAIMS = "capacity-reclaims"
 # Of what is in no group.
 USUAL_CEILING = 0.82
 # A forecast is kept for these days ahead; what lies between is on the line.
@@ -83,6 +85,24 @@ class CapacityRow:
 
 
 @dataclass
+class ReclaimRow:
+    """What could come back: ``kind`` and ``title`` are those of its reclaimer, the rest as in Gain.
+
+    ``draft`` is the lot that brings it back; null where that is done on the page at ``look``.
+    """
+
+    kind: str
+    title: str
+    what: str
+    place: str
+    size_bytes: int
+    certainty: str
+    cost: str
+    draft: Remedy | None
+    look: str
+
+
+@dataclass
 class Curve:
     """A forecast at the days of GRID: use now, a day's growth, and the ends of the interval with what is likely."""
 
@@ -94,6 +114,7 @@ class Curve:
 
 
 ROWS = TypeAdapter(list[CapacityRow])
+KEPT_RECLAIMS = TypeAdapter(list[ReclaimRow])
 KEPT_CURVES = TypeAdapter(dict[str, Curve])
 
 

@@ -14,7 +14,20 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
-from movelot.capacity.rows import CURVES, GRID, KEPT_CURVES, NAME, ROWS, CapacityRow, Curve, forecast_of
+from movelot.capacity.reclaim import RECLAIMERS
+from movelot.capacity.rows import (
+    CURVES,
+    GRID,
+    KEPT_CURVES,
+    KEPT_RECLAIMS,
+    NAME,
+    RECLAIMS,
+    ROWS,
+    CapacityRow,
+    Curve,
+    ReclaimRow,
+    forecast_of,
+)
 from movelot.findings.judging import kept
 from movelot.inventory.models import Datastore, DatastoreDay, Pool, PoolDay
 from movelot.problems import Problem
@@ -106,6 +119,29 @@ class CapacityView(APIView):
         mine = sorted((row for row in rows if row.kind == by), key=soonest_first)
         counts = {kind: sum(row.kind == kind for row in rows) for kind in KINDS}
         return Response(CapacitySerializer(CapacityAnswer(mine, counts)).data)
+
+
+@dataclass
+class ReclaimAnswer:
+    """What could come back, the most bytes first; ``kinds`` are all reclaimers that look for it, by title."""
+
+    rows: list[ReclaimRow]
+    kinds: list[str]
+
+
+class ReclaimSerializer(DataclassSerializer[ReclaimAnswer]):
+    class Meta:
+        dataclass = ReclaimAnswer
+
+
+class ReclaimView(APIView):
+    """What takes room and need not, with what bringing it back costs."""
+
+    @extend_schema(responses=ReclaimSerializer)
+    def get(self, request: Request) -> Response:
+        found = kept(RECLAIMS)
+        rows = KEPT_RECLAIMS.validate_json(found.document) if found else []
+        return Response(ReclaimSerializer(ReclaimAnswer(rows, [each.title for each in RECLAIMERS])).data)
 
 
 class WhatIfForm(serializers.Serializer[Any]):

@@ -9,10 +9,21 @@ import pytest
 from django.utils.timezone import now
 from rest_framework.test import APIClient
 
+from movelot.capacity.reclaim import RECLAIMERS
 from movelot.findings.judging import judge_due
 from movelot.findings.models import Finding
 from movelot.inventory.changes import everything_changed
-from movelot.inventory.models import Datastore, DatastoreDay, Pool, PoolDay, Volume
+from movelot.inventory.models import (
+    Datastore,
+    DatastoreDay,
+    Disk,
+    DiskDay,
+    Machine,
+    Pool,
+    PoolDay,
+    StoredImage,
+    Volume,
+)
 from server.worlds.tests.world import GIB, TIB, World
 
 
@@ -176,3 +187,67 @@ def test_the_number_of_queries_does_not_grow_with_the_estate(quay: World, django
         told = all_rows()
     assert Volume.objects.count() == 2
     assert {row.kind for row in told.rows} == {"pool", "datastore", "group", "array", "cluster"}
+
+
+def reclaims(api: APIClient) -> dict[str, list[tuple[str, int, str]]]:
+    """What could come back by kind: what it is, in whole GiB, and the kind of lot that does it."""
+    found: dict[str, list[tuple[str, int, str]]] = {}
+    for row in api.get("/api/capacity/reclaim/").json()["rows"]:
+        lot = row["draft"]["kind"] if row["draft"] else ""
+        found.setdefault(row["kind"], []).append((row["what"], row["size_bytes"] // GIB, lot))
+    return found
+
+
+def test_what_could_come_back_is_told_with_the_lot_that_does_it(quay: World, api: APIClient) -> None:
+    customs = quay.hosts["quay-1"].machines[0]
+    old = now() - timedelta(days=40)
+    customs["snapshots"] = [
+        {"name": name, "parent": "", "taken_at": taken, "standing": False, "held": {"customs-one": size * GIB}}
+        for name, taken, size in (("first", old, 7), ("second", now(), 5))
+    ]
+    quay.volume("granite", "fast", "idle", 1)
+    quay.machine("archive", "quay-2", one=("berth-b", 600))
+    archive = quay.hosts["quay-2"].machines[0]
+    archive["power"], archive["disks"][0]["written_bytes"] = "Off", 60 * GIB
+    quay.read()
+    disk = Disk.objects.get(name="archive one")
+    running = Disk.objects.get(name="customs one")
+    # 90 days are kept; archive asked for something 50 days ago last, customs yesterday.
+    for each, ago in ((running, 90), (running, 1), (disk, 50)):
+        DiskDay.objects.create(disk=each, day=now().date() - timedelta(days=ago), loads=b"")
+    StoredImage.objects.create(
+        identity="i1", name="unused", datastore=Datastore.objects.get(name="berth-a"), size_bytes=GIB, written_bytes=GIB
+    )
+    everything_changed()
+    judge_all()
+    assert reclaims(api) == {
+        "snapshots": [("2 snapshots of customs, the oldest of 40 days", 12, "snapshot")],
+        "unused_volumes": [("Volume idle, which no host has formatted or given to a machine", 512, "detach")],
+        "images": [("Image unused", 1, "")],
+        "machines_off": [("archive is off, and asked for nothing for 50 days", 600, "delete_machine")],
+        # 1,024 are used: disks of 800, snapshots of 12, an image of 1; on berth-b disks of 600.
+        "unknown_files": [
+            ("Files on berth-b that are no disk, snapshot or image", 424, ""),
+            ("Files on berth-a that are no disk, snapshot or image", 211, ""),
+        ],
+        "thick_disks": [("archive one: 10 % of it is written", 540, "")],
+    }
+    merge = next(row for row in api.get("/api/capacity/reclaim/").json()["rows"] if row["kind"] == "snapshots")
+    assert merge["draft"]["form"] == {
+        "machine": Machine.objects.get(name="customs").pk,
+        "act": "merge",
+        "snapshot": "first",
+    }
+
+
+def test_nobody_is_told_that_a_machine_is_long_off_before_that_can_be_known(quay: World, api: APIClient) -> None:
+    quay.hosts["quay-1"].machines[0]["power"] = "Off"
+    quay.read()
+    DiskDay.objects.create(disk=Disk.objects.get(), day=now().date() - timedelta(days=10), loads=b"")
+    everything_changed()
+    judge_all()
+    assert "machines_off" not in reclaims(api)
+
+
+def test_every_reclaimer_has_a_name_and_a_title_of_its_own() -> None:
+    assert len({each.name for each in RECLAIMERS}) == len({each.title for each in RECLAIMERS}) == len(RECLAIMERS) == 7

@@ -300,6 +300,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capacity/reclaim/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What takes room and need not, with what bringing it back costs. */
+        get: operations["capacity_reclaim_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capacity/what-if/": {
         parameters: {
             query?: never;
@@ -3098,6 +3115,21 @@ export interface components {
             hosts: number;
             machines: number;
         };
+        ReclaimAnswer: {
+            rows: components["schemas"]["ReclaimRow"][];
+            kinds: string[];
+        };
+        ReclaimRow: {
+            kind: string;
+            title: string;
+            what: string;
+            place: string;
+            size_bytes: number;
+            certainty: string;
+            cost: string;
+            draft: components["schemas"]["Remedy"] | null;
+            look: string;
+        };
         /**
          * @description * `compression` - compression
          *     * `deduplication` - deduplication
@@ -4385,6 +4417,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_reclaim_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReclaimAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -25,6 +25,7 @@ import {
   type WhatIf,
   whatIfQuery,
 } from "./queries";
+import { Reclaims } from "./Reclaims";
 import { RunwayAxis, RunwayBar } from "./RunwayBar";
 import { runwayText, stateOf } from "./runways";
 import { WhatIfBar } from "./WhatIfBar";
@@ -95,7 +96,15 @@ export function CapacityPage() {
             />
           )}
           <Box sx={{ ...CARD, mt: 1, p: "8px 12px", overflowX: "auto" }}>
-            <Box sx={{ display: "grid", gridTemplateColumns: GRID, columnGap: 2, minWidth: 760, pl: growable ? "34px" : 0 }}>
+            <Box
+              sx={{
+                display: "grid",
+                gridTemplateColumns: GRID,
+                columnGap: 2,
+                minWidth: 760,
+                pl: growable ? "34px" : 0,
+              }}
+            >
               <span />
               <span />
               <RunwayAxis />
@@ -121,6 +130,7 @@ export function CapacityPage() {
           <CoursePanel row={opened} />
         </Suspense>
       )}
+      {now && now.rows.length > 0 && <Reclaims />}
     </Page>
   );
 }

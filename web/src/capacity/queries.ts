@@ -2,6 +2,7 @@ import { queryOptions } from "../api/client";
 import type { Schemas } from "../api/problem";
 
 export type Row = Schemas["CapacityRow"];
+export type Reclaim = Schemas["ReclaimRow"];
 export type Course = Schemas["CourseAnswer"];
 
 /** What capacity is told by, each with the words for several. */
@@ -46,6 +47,9 @@ export const whatIfQuery = (by: Kind, asked: WhatIf) =>
       },
     },
   });
+
+/** What could come back. */
+export const reclaimQuery = () => queryOptions("get", "/api/capacity/reclaim/");
 
 /** How the use of a pool or a datastore went and goes on. */
 export const courseQuery = (kind: string, id: number) =>
