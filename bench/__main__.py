@@ -12,6 +12,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from bench import (
     browser,
+    capacity,
     estimates,
     exchange,
     fabric,
@@ -39,6 +40,8 @@ def main() -> None:
     pages.report()
     print()
     policies.report()
+    print()
+    capacity.report()
     print()
     machines.report()
     print()
