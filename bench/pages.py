@@ -20,6 +20,13 @@ PATHS = {
         "/api/network/components/?q=switch",
         "/api/network/device-settings/",
     ),
+    "Capacity": (
+        "/api/capacity/?by=datastore",
+        "/api/capacity/?by=pool",
+        "/api/capacity/what-if/?by=datastore&growth=1.5",
+        "/api/capacity/datastore/{store}/course/",
+        "/api/capacity/reclaim/",
+    ),
     "Lots": ("/api/lots/?page_size=50",),
     "Trace": ("/api/trace/disk/{disk}/", "/api/trace/datastore/{store}/", "/api/find/?q=machine-0123"),
 }

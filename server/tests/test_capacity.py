@@ -10,6 +10,7 @@ from django.utils.timezone import now
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.capacity.judge import CapacityJudge
+from movelot.capacity.known import uses
 from movelot.capacity.rows import CURVES, KEPT_CURVES, all_rows, forecast_of
 from movelot.findings.judging import WHOLE, keep
 from movelot.inventory.models import Datastore, Grant, Pool, Volume
@@ -23,7 +24,7 @@ GIB = 2**30
 
 
 def rows(kind: str) -> dict[str, Any]:
-    return {row.name: row for row in all_rows().rows if row.kind == kind}
+    return {row.name: row for row in all_rows(uses()).rows if row.kind == kind}
 
 
 def checks(lot: Lot, level: str) -> str:
@@ -49,7 +50,7 @@ def test_runways_are_told_from_the_days_that_hosts_tell(estate: StandIns) -> Non
     assert growing.early <= room / (18 * GIB)
     assert growing.late is None or room / (18 * GIB) <= growing.late
     assert found["slate-03"].growth_bytes == 0
-    for row in all_rows().rows:
+    for row in all_rows(uses()).rows:
         layers = sum(layer.size_bytes for layer in row.layers)
         assert layers + row.difference_bytes == row.capacity_bytes, row
 
@@ -89,12 +90,14 @@ def planned(ines: User, name: str, **form: str) -> int:
 
 
 def test_how_far_it_grows_may_be_a_size_a_fill_or_a_runway(estate: StandIns, ines: User) -> None:
-    told = all_rows()
+    told = all_rows(uses())
     keep(CURVES, "", KEPT_CURVES.dump_python(told.curves, mode="json"))
     assert planned(ines, "berth-b", how="to", amount="6.5 TiB") == 6.5 * TIB
     full = rows("datastore")["berth-a"]
     after = planned(ines, "berth-a", how="fill", amount="75 %")
     assert full.used_bytes / after <= 0.75 < full.used_bytes / (after - GIB)
+    short = drafted("grow", ines, datastores=[store("berth-a")], how="by", amount="1 GiB")
+    assert "berth-a is over its fill ceiling of 82 % still" in checks(short, "warn")
     # With that much its ceiling is not reached before the 300th day, and with a GiB less it may be.
     growing = rows("datastore")["slate-02"]
     after = planned(ines, "slate-02", how="days", amount="300")

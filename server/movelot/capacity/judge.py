@@ -46,11 +46,12 @@ class CapacityJudge(Judge):
 
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
         rests_on = version(*map(str, sorted(self.aspects)))
-        told = all_rows()
+        known = uses()
+        told = all_rows(known)
         keep(NAME, rests_on, ROWS.dump_python(told.rows, mode="json"))
         keep(CURVES, rests_on, KEPT_CURVES.dump_python(told.curves, mode="json"))
-        keep(RECLAIMS, rests_on, KEPT_RECLAIMS.dump_python(_reclaims(uses(), moment), mode="json"))
-        return [*_runs_out(told.rows), *_oversubscribed(told.rows), *_differences(told.rows), *_left_behind()]
+        keep(RECLAIMS, rests_on, KEPT_RECLAIMS.dump_python(_reclaims(known, moment), mode="json"))
+        return [*_runs_out(told.rows), *_oversubscribed(told.rows), *_differences(told.rows), *_left_behind(known)]
 
 
 def _reclaims(known: Uses, moment: datetime) -> list[ReclaimRow]:
@@ -102,8 +103,8 @@ def _differences(rows: Sequence[CapacityRow]) -> Iterator[Found[DifferenceEviden
             yield Found(DIFFERENCE, _subject(row), DifferenceEvidence(row.kind, row.of, row.difference_bytes))
 
 
-def _left_behind() -> Iterator[Found[LeftBehindEvidence]]:
-    for each in left_behind(uses()):
+def _left_behind(known: Uses) -> Iterator[Found[LeftBehindEvidence]]:
+    for each in left_behind(known):
         volume, store = each.volume, each.datastore
         evidence = LeftBehindEvidence(store.name, volume.size_bytes, each.missing_bytes, volume.pk)
         yield Found(LEFT_BEHIND, Subject("datastore", store.pk, store.name), evidence)

@@ -10,7 +10,7 @@ from datetime import date
 import numpy as np
 from pydantic import TypeAdapter
 
-from movelot.capacity.known import Days, Histories, Uses, histories, summed, today, told_by, uses
+from movelot.capacity.known import Days, Histories, Uses, histories, summed, today, told_by
 from movelot.inventory.labels import labels_by_thing
 from movelot.inventory.models import (
     BalanceGroup,
@@ -144,9 +144,9 @@ def forecast_of(curve: Curve) -> Forecast:
     return Forecast(curve.used_bytes, curve.growth_bytes, ends[0], ends[1], ends[2], (), 0, 0)
 
 
-def all_rows() -> Told:
-    """Everything, told anew."""
-    known, past = uses(), histories(today())
+def all_rows(known: Uses) -> Told:
+    """Everything, told anew from what is known."""
+    past = histories(today())
     ceilings = _ceilings()
     told = Told()
     pools = _Pools(known, past, ceilings)

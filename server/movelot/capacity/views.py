@@ -170,16 +170,17 @@ class WhatIfView(APIView):
 
 
 def _if(row: CapacityRow, curve: Curve | None, asked: dict[str, Any]) -> CapacityRow:
-    """A row with the runway that it would have; one without a forecast stays untold."""
+    """A row with the runway that it would have; without a forecast only whether its ceiling would be passed at once."""
     meant = asked["id"] in (None, row.id)
-    row.capacity_bytes += asked["room_bytes"] if meant else 0
-    if curve is None:
-        return row
-    arrivals = [(asked["in_days"], float(asked["add_bytes"]))] if meant and asked["add_bytes"] else []
-    found = changed(forecast_of(curve), asked["growth"], arrivals)
-    reached = runway(found, row.ceiling * row.capacity_bytes)
+    more, room = (asked["add_bytes"], asked["room_bytes"]) if meant else (0, 0)
+    row.capacity_bytes += room
+    row.used_bytes += more if asked["in_days"] == 0 else 0
+    found = None
+    if curve is not None:
+        found = changed(forecast_of(curve), asked["growth"], [(asked["in_days"], float(more))] if more else [])
+        row.growth_bytes = round(found.growth_bytes)
+    reached = runway(found, row.ceiling * row.capacity_bytes, row.used_bytes)
     row.early, row.likely, row.late = reached.early, reached.likely, reached.late
-    row.growth_bytes = round(found.growth_bytes)
     return row
 
 

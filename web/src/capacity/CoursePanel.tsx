@@ -3,6 +3,7 @@ import Typography from "@mui/material/Typography";
 import { LineChart } from "@mui/x-charts/LineChart";
 import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
 import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import { CARD, CardHead } from "../parts/CardHead";
 import { countOf } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
@@ -45,9 +46,14 @@ export function pointsOf(course: Course): Point[] {
 /** How the use of a pool or a datastore went and goes on, against its ceiling, and how far that is to be trusted. */
 export function CoursePanel({ row }: { row: Row }) {
   const { data: course, error } = useQuery(courseQuery(row.kind, row.id));
+  const shown = useRef<HTMLElement>(null);
+  // Its row may be far above: what was asked for has to be seen.
+  useEffect(() => {
+    shown.current?.scrollIntoView({ block: "nearest" });
+  }, [row.id, course]);
   const { size } = useUnit();
   return (
-    <Box component="section" aria-label={`Course of ${row.name}`} sx={{ ...CARD, mt: 1.5 }}>
+    <Box ref={shown} component="section" aria-label={`Course of ${row.name}`} sx={{ ...CARD, mt: 1.5 }}>
       <CardHead title={`${row.name}, day by day`}>
         <span style={{ color: "var(--mute)", fontSize: 12 }}>
           {row.told ? `${runwayText(row)}, 80 % sure; told from ${row.rests_on}` : runwayText(row)}

@@ -10,7 +10,8 @@ export const LAYERS: Record<string, string> = {
   snapshots: "var(--heat1)",
   "other files": "var(--heat0)",
   dead: "var(--heat3)",
-  promised: "var(--tideSoft)",
+  // Hatched: it takes room, and nothing is there.
+  promised: "repeating-linear-gradient(45deg, var(--heat2) 0 1px, var(--card) 1px 5px)",
   "unused volumes": "var(--heat4)",
   free: "var(--track)",
 };

@@ -63,7 +63,7 @@ function Line({ row, busy, go }: { row: Reclaim; busy: boolean; go: () => void }
     <Box
       sx={{
         display: "grid",
-        gridTemplateColumns: "96px minmax(220px, 1.3fr) minmax(120px, 0.7fr) minmax(180px, 1fr) auto",
+        gridTemplateColumns: "96px minmax(220px, 1.3fr) minmax(120px, 0.7fr) minmax(180px, 1fr) 210px",
         columnGap: 2,
         alignItems: "center",
         p: "6px 12px",

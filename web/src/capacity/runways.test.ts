@@ -13,6 +13,7 @@ describe("a runway", () => {
     expect(runwayText(days(24, 31, 43))).toBe("24 to 43 d, likely 31");
     expect(runwayText(days(31, 31, 31))).toBe("31 days");
     expect(runwayText(days(24, null, null))).toBe("24 d or later");
+    expect(runwayText(days(24, 99, null))).toBe("24 d or later, likely 99");
     expect(runwayText(days(null, null, null))).toBe("beyond a year");
     expect(runwayText(days(null, null, null, false))).toBe("less than 14 days known");
     expect(runwayText(days(0, 0, 0))).toBe("over its ceiling");

@@ -10,7 +10,9 @@ export function runwayText(row: Pick<Row, "early" | "likely" | "late" | "told">)
   if (early === 0) return "over its ceiling";
   if (!told) return "less than 14 days known";
   if (early === null) return "beyond a year";
-  if (late === null) return `${String(early)} d or later`;
+  if (late === null) {
+    return `${String(early)} d or later${likely === null ? "" : `, likely ${String(likely)}`}`;
+  }
   return early === late
     ? countOf(late, "day")
     : `${String(early)} to ${String(late)} d, likely ${String(likely)}`;

@@ -233,6 +233,11 @@ def _checks(known: _Known, links: Sequence[Link]) -> Iterator[Check]:
     for link in links:
         by_pool[link.pool] = by_pool.get(link.pool, 0) + link.volume_after - link.volume_before
         yield Check(f"the chain of {link.name}", PASS, _chain(known, link))
+        ceiling = known.ceilings[link.datastore]
+        short = math.ceil(known.used[link.datastore] / ceiling) - link.store_after
+        if short > 0:
+            text = f"{link.name} is over its fill ceiling of {format_share(ceiling)} still"
+            yield Check(f"ceiling of {link.name}", WARN, f"{text}: {format_size(short)} more would clear it.")
     promised = promised_bytes()
     for pool in Pool.objects.filter(pk__in=by_pool).select_related("grant").order_by("name"):
         yield from _pool_checks(pool, by_pool[pool.pk], promised)
@@ -264,14 +269,12 @@ def _pool_checks(pool: Pool, growth: int, promised: dict[int, int]) -> Iterator[
         text = f"{format_size(max(0, left))} of its grant are not promised yet; {format_size(growth)} are wanted."
         yield Check(f"grant of {pool.name}", STOP, text)
         return
-    subscribed = pool.subscribed_bytes + growth
-    text = (
-        f"{format_size(free)} free; {format_size(subscribed)} of {format_size(pool.capacity_bytes)} promised afterwards"
-    )
-    over = subscribed > pool.capacity_bytes
-    yield Check(
-        f"room of {pool.name}", WARN if over else PASS, f"{text}{', which is more than it has' if over else ''}."
-    )
+    subscribed, whole = pool.subscribed_bytes + growth, format_size(pool.capacity_bytes)
+    text = f"{format_size(free)} of {whole} free; {format_size(subscribed)} are promised afterwards"
+    if subscribed > pool.capacity_bytes:
+        yield Check(f"room of {pool.name}", WARN, f"{text}, which is more than it has.")
+    else:
+        yield Check(f"room of {pool.name}", PASS, text)
 
 
 def _add_steps(steps: StepPlan, link: Link, known: _Known) -> None:
