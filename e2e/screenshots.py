@@ -114,7 +114,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
     tray = ines.get_by_role("complementary", name="Tray", exact=True)
-    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(9)
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(11)
     shoot(ines, "rounds")
     paths_and_losses(ines)
     file_storage(ines)

@@ -50,7 +50,7 @@ def start_attach(page: Page, name: str, size: str) -> None:
 def test_rounds_show_what_wants_attention_with_figures(ines: Page, fresh: Stack) -> None:
     findings = ines.get_by_role("list", name="Findings").get_by_role("listitem")
     # One lot clears both berth-a and granite-fast: they share a row.
-    expect(findings).to_have_count(9)
+    expect(findings).to_have_count(11)
     expect(findings.filter(has_text="berth-a")).to_contain_text("95 % full")
     expect(findings.filter(has_text="One path away")).to_contain_text("sees 6 of 12 paths to basalt and granite")
     expect(findings.filter(has_text="granite-fast")).to_contain_text("on weekdays")

@@ -376,7 +376,7 @@ def test_what_people_ask_of_disks_has_their_group_planned_anew_and_nothing_else(
     # Nothing is another one: nobody plans anew.
     assert set(Due.objects.values_list("judgement", flat=True)) == set()
     set_labels("datastore", Datastore.objects.get(name="berth-b").pk, ["site=sea"])
-    assert set(Due.objects.values_list("judgement", flat=True)) == {"machines:all", "policies:all"}
+    assert set(Due.objects.values_list("judgement", flat=True)) == {"capacity:all", "machines:all", "policies:all"}
     path = f"/api/policies/{policy['id']}/"
     api.put(path, {"requirements": [{"kind": "label", "value": "site=sea"}]}, format="json")
     PolicyJudge().judge(WHOLE, now())
