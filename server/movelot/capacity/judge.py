@@ -25,6 +25,8 @@ from movelot.capacity.rows import (
     ReclaimRow,
     all_rows,
 )
+from movelot.capacity.shares import NAME as SHARES_NAME
+from movelot.capacity.shares import SHARES, shares
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep
 from movelot.inventory.changes import Aspect
@@ -51,6 +53,7 @@ class CapacityJudge(Judge):
         keep(NAME, rests_on, ROWS.dump_python(told.rows, mode="json"))
         keep(CURVES, rests_on, KEPT_CURVES.dump_python(told.curves, mode="json"))
         keep(RECLAIMS, rests_on, KEPT_RECLAIMS.dump_python(_reclaims(known, moment), mode="json"))
+        keep(SHARES_NAME, rests_on, SHARES.dump_python(shares(known), mode="json"))
         return [*_runs_out(told.rows), *_oversubscribed(told.rows), *_differences(told.rows), *_left_behind(known)]
 
 

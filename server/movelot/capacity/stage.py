@@ -14,11 +14,12 @@ from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
-    from movelot.capacity.views import CapacityView, CourseView, ReclaimView, WhatIfView
+    from movelot.capacity.views import CapacityView, CourseView, ReclaimView, SharesView, WhatIfView
 
     return [
         path("capacity/", CapacityView.as_view()),
         path("capacity/reclaim/", ReclaimView.as_view()),
+        path("capacity/shares/", SharesView.as_view()),
         path("capacity/what-if/", WhatIfView.as_view()),
         path("capacity/<str:kind>/<int:pk>/course/", CourseView.as_view()),
     ]

@@ -28,6 +28,8 @@ from movelot.capacity.rows import (
     ReclaimRow,
     forecast_of,
 )
+from movelot.capacity.shares import NAME as SHARES_NAME
+from movelot.capacity.shares import SHARES, ShareRow
 from movelot.findings.judging import kept
 from movelot.inventory.models import Datastore, DatastoreDay, Pool, PoolDay
 from movelot.problems import Problem
@@ -142,6 +144,37 @@ class ReclaimView(APIView):
         found = kept(RECLAIMS)
         rows = KEPT_RECLAIMS.validate_json(found.document) if found else []
         return Response(ReclaimSerializer(ReclaimAnswer(rows, [each.title for each in RECLAIMERS])).data)
+
+
+SHARED_BY = ("host", "cluster", "label", "policy", "datastore")
+
+
+@dataclass
+class SharesAnswer:
+    """Who has how much of which pool, by name; ``pools`` are all pools of the rows."""
+
+    rows: list[ShareRow]
+    pools: list[str]
+
+
+class SharesSerializer(DataclassSerializer[SharesAnswer]):
+    class Meta:
+        dataclass = SharesAnswer
+
+
+class SharesView(APIView):
+    """Who uses what, as last judged."""
+
+    @extend_schema(parameters=[OpenApiParameter("by", enum=SHARED_BY, default="cluster")], responses=SharesSerializer)
+    def get(self, request: Request) -> Response:
+        by = request.query_params.get("by", "cluster")
+        if by not in SHARED_BY:
+            hint = f"Ask by one of {', '.join(SHARED_BY)}."
+            raise Problem(400, "kind_unknown", f"Nobody is told of by {by}.", hint=hint)
+        found = kept(SHARES_NAME)
+        rows = [row for row in (SHARES.validate_json(found.document) if found else []) if row.by == by]
+        pools = sorted({row.pool for row in rows})
+        return Response(SharesSerializer(SharesAnswer(rows, pools)).data)
 
 
 class WhatIfForm(serializers.Serializer[Any]):

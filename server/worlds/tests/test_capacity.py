@@ -13,6 +13,7 @@ from movelot.capacity.reclaim import RECLAIMERS
 from movelot.findings.judging import judge_due
 from movelot.findings.models import Finding
 from movelot.inventory.changes import everything_changed
+from movelot.inventory.labels import set_labels
 from movelot.inventory.models import (
     Datastore,
     DatastoreDay,
@@ -255,3 +256,22 @@ def test_nobody_is_told_that_a_machine_is_long_off_before_that_can_be_known(quay
 
 def test_every_reclaimer_has_a_name_and_a_title_of_its_own() -> None:
     assert len({each.name for each in RECLAIMERS}) == len({each.title for each in RECLAIMERS}) == len(RECLAIMERS) == 7
+
+
+def test_who_uses_what_is_told_of_each_pool_apart(quay: World, api: APIClient) -> None:
+    set_labels("machine", Machine.objects.get(name="customs").pk, ["team=dues"])
+    quay.machine("payroll", "quay-2", one=("berth-b", 100))
+    quay.read()
+    judge_all()
+
+    def told(by: str) -> dict[str, tuple[str, int, int]]:
+        found = api.get("/api/capacity/shares/", {"by": by}).json()["rows"]
+        return {
+            row["name"]: (row["pool"], row["provisioned_bytes"] // GIB, row["written_bytes"] // GIB) for row in found
+        }
+
+    assert told("host") == {"quay-1": ("fast", 800, 600), "quay-2": ("fast", 100, 100)}
+    assert told("cluster") == {"quayside": ("fast", 900, 700)}
+    assert told("label") == {"team=dues": ("fast", 800, 600), "none": ("fast", 100, 100)}
+    assert told("policy") == {"none": ("fast", 900, 700)}
+    assert api.get("/api/capacity/shares/", {"by": "moon"}).status_code == 400

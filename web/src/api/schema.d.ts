@@ -317,6 +317,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capacity/shares/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who uses what, as last judged. */
+        get: operations["capacity_shares_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capacity/what-if/": {
         parameters: {
             query?: never;
@@ -3293,6 +3310,18 @@ export interface components {
             stays: string[];
             limits: number[][];
         };
+        ShareRow: {
+            by: string;
+            name: string;
+            pool: string;
+            disks: number;
+            provisioned_bytes: number;
+            written_bytes: number;
+        };
+        SharesAnswer: {
+            rows: components["schemas"]["ShareRow"][];
+            pools: string[];
+        };
         ShownCertificate: {
             fingerprint: string;
             subject: string;
@@ -4445,6 +4474,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReclaimAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_shares_retrieve: {
+        parameters: {
+            query?: {
+                by?: "cluster" | "datastore" | "host" | "label" | "policy";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharesAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

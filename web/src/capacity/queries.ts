@@ -3,6 +3,7 @@ import type { Schemas } from "../api/problem";
 
 export type Row = Schemas["CapacityRow"];
 export type Reclaim = Schemas["ReclaimRow"];
+export type Share = Schemas["ShareRow"];
 export type Course = Schemas["CourseAnswer"];
 
 /** What capacity is told by, each with the words for several. */
@@ -47,6 +48,14 @@ export const whatIfQuery = (by: Kind, asked: WhatIf) =>
       },
     },
   });
+
+/** What it can be told by who uses what. */
+export const SHARED_BY = ["cluster", "host", "label", "policy", "datastore"] as const;
+export type SharedBy = (typeof SHARED_BY)[number];
+
+/** Who has how much of which pool. */
+export const sharesQuery = (by: SharedBy) =>
+  queryOptions("get", "/api/capacity/shares/", { params: { query: { by } } });
 
 /** What could come back. */
 export const reclaimQuery = () => queryOptions("get", "/api/capacity/reclaim/");

@@ -1,0 +1,130 @@
+import Box from "@mui/material/Box";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import type { Column } from "../parts/table/columns";
+import { DataTable } from "../parts/table/DataTable";
+import { useUnit } from "../parts/unit";
+import { Page } from "../shell/Page";
+import { SHARED_BY, type SharedBy, sharesQuery } from "./queries";
+import { type Whole, wholes } from "./shares";
+
+const PRICES = "movelot.prices";
+const keyOf = (row: Whole) => row.name;
+
+/** Prices of a TiB and month by pool, as this browser keeps them. */
+function keptPrices(): Map<string, number> {
+  try {
+    const found: unknown = JSON.parse(localStorage.getItem(PRICES) ?? "{}");
+    return new Map(Object.entries(found as Record<string, number>));
+  } catch {
+    // What another version or a person left there is no price list: it begins anew.
+    return new Map();
+  }
+}
+
+/** Who has how much of which pool, and what that costs at the prices typed; as CSV for those who charge for it. */
+export function SharesPage() {
+  const [params, setParams] = useSearchParams();
+  const by: SharedBy = SHARED_BY.find((each) => each === params.get("by")) ?? "cluster";
+  const { data, error } = useQuery(sharesQuery(by));
+  const { size } = useUnit();
+  const [prices, setPrices] = useState(keptPrices);
+  const rows = useMemo(() => wholes(data?.rows ?? [], prices), [data, prices]);
+  const columns = useMemo<Column<Whole>[]>(
+    () => [
+      { key: "name", head: by, sticky: true, value: (row) => row.name, width: 220 },
+      { key: "disks", head: "Disks", figures: true, value: (row) => row.disks, width: 80 },
+      {
+        key: "provisioned",
+        head: "Provisioned",
+        figures: true,
+        value: (row) => row.provisioned,
+        cell: (row) => size(row.provisioned),
+      },
+      {
+        key: "written",
+        head: "Written",
+        figures: true,
+        value: (row) => row.written,
+        cell: (row) => size(row.written),
+      },
+      {
+        key: "pools",
+        head: "Of which pools",
+        value: (row) => row.pools.map((share) => share.pool || "none").join(" "),
+        cell: (row) =>
+          row.pools.map((share) => `${share.pool || "no pool"} ${size(share.provisioned_bytes)}`).join(" · "),
+      },
+      {
+        key: "cost",
+        head: "A month",
+        figures: true,
+        value: (row) => Math.round(row.cost * 100) / 100,
+        cell: (row) => (row.cost ? row.cost.toLocaleString("en-GB", { maximumFractionDigits: 2 }) : "–"),
+      },
+    ],
+    [by, size],
+  );
+  return (
+    <Page
+      title="Who uses what"
+      stage="capacity"
+      error={error}
+      loading={!data}
+      note={
+        <TextField
+          select
+          size="small"
+          value={by}
+          sx={{ width: 150 }}
+          slotProps={{ htmlInput: { "aria-label": "Told by" } }}
+          onChange={(event) => {
+            setParams({ by: event.target.value }, { replace: true });
+          }}
+        >
+          {SHARED_BY.map((each) => (
+            <MenuItem key={each} value={each}>
+              by {each}
+            </MenuItem>
+          ))}
+        </TextField>
+      }
+    >
+      <Box
+        component="section"
+        aria-label="Prices"
+        sx={{ display: "flex", gap: 1.25, flexWrap: "wrap", alignItems: "center", mb: 1.5 }}
+      >
+        <Typography>Price of a TiB and month:</Typography>
+        {(data?.pools ?? []).filter(Boolean).map((pool) => (
+          <TextField
+            key={pool}
+            size="small"
+            type="number"
+            label={pool}
+            value={prices.get(pool) ?? ""}
+            sx={{ width: 130 }}
+            slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: 0, step: "any" } }}
+            onChange={(event) => {
+              const next = new Map(prices).set(pool, Math.max(0, Number(event.target.value) || 0));
+              localStorage.setItem(PRICES, JSON.stringify(Object.fromEntries(next)));
+              setPrices(next);
+            }}
+          />
+        ))}
+      </Box>
+      <DataTable
+        name={`Who uses what, by ${by}`}
+        title="Disks by who has them"
+        columns={columns}
+        rows={rows}
+        rowKey={keyOf}
+        empty="Nothing is used yet."
+      />
+    </Page>
+  );
+}
