@@ -114,7 +114,7 @@ def test_a_reading_makes_due_only_what_it_touches(estate: StandIns) -> None:
     estate.control("grow", datastore="berth-a", bytes=2**30)
     reread(Device.objects.all())
     # Sizes are of the aspect in which disks move as well, which policies rest on.
-    assert {name.split(":")[0] for name in due()} == {"group", "machines", "policies"}
+    assert {name.split(":")[0] for name in due()} == {"capacity", "group", "machines", "policies"}
     judge_due()
     quayside, port = Cluster.objects.get(name="quayside"), {"host": "quay-02", "interface": "storage-b"}
     estate.control("wire", **port, vlan=999)

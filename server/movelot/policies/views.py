@@ -238,7 +238,14 @@ class CellView(APIView):
         return Response(CellSerializer(found).data)
 
 
-THINGS = {"disk": Disk, "machine": Machine, "cluster": Cluster, "datastore": Datastore}
+THINGS = {
+    "disk": Disk,
+    "machine": Machine,
+    "files_of": Machine,
+    "snapshots_of": Machine,
+    "cluster": Cluster,
+    "datastore": Datastore,
+}
 
 
 class GiveView(APIView):

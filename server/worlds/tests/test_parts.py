@@ -231,3 +231,16 @@ def test_nobody_detaches_a_datastore_that_has_files_or_snapshots(harbour: World,
 
 def key_of_disk(identity: str) -> int:
     return Disk.objects.get(identity=identity).pk
+
+
+def test_a_policy_is_given_to_files_and_snapshots_by_their_machine(harbour: World, api: APIClient) -> None:
+    drives = made(api, "Drives", media="HDD")
+    for scope in ("files_of", "snapshots_of"):
+        given = {"scope": scope, "target": str(key("customs"))}
+        assert api.post(f"/api/policies/{drives}/given/", given, format="json").status_code == 200
+        refused = api.post(f"/api/policies/{drives}/given/", {"scope": scope, "target": "0"}, format="json")
+        assert refused.status_code == 422
+    judge_all()
+    assert parts()["customs"] == ("Drives", "given to its own files", "out of policy")
+    told = {each["scope"]: each["name"] for each in api.get(f"/api/policies/{drives}/").json()["given"]}
+    assert told == {"own files of": "customs", "snapshots of": "customs"}

@@ -103,6 +103,7 @@ class World:
         row = {**_head(name, f"/{array}/volumes"), "serial": serial, "size_bytes": size, "allocated_bytes": size // 2}
         made.volumes.append({**row, "pool_uri": made.pools[pool]["uri"], "controller": "A", "thin": True})
         made.pools[pool]["subscribed_bytes"] += size
+        made.pools[pool]["allocated_bytes"] += size // 2
         lun = len(made.volumes)
         names = [self.hosts[host].iqn for host in hosts]
         made.initiators |= set(names)
