@@ -81,7 +81,7 @@ def file_storage(ines: Page) -> None:
 
 def capacity(ines: Page) -> None:
     ines.goto("/capacity?by=datastore")
-    expect(ines.get_by_text(re.compile("d or later|likely")).first).to_be_visible()
+    expect(ines.get_by_text(re.compile("likely")).first).to_be_visible()
     shoot(ines, "capacity")
 
 

@@ -9,7 +9,7 @@ const percent = (share: number) => `${String(100 * share)}%`;
 export function RunwayAxis() {
   return (
     <Box sx={{ position: "relative", height: 16 }} className="mono" aria-hidden>
-      {MARKS.map((day) => (
+      {MARKS.filter((day) => day % 60 === 0).map((day) => (
         <Box
           key={day}
           component="span"

@@ -12,8 +12,8 @@ describe("a runway", () => {
   it("is told with its interval, or with what is not known", () => {
     expect(runwayText(days(24, 31, 43))).toBe("24 to 43 d, likely 31");
     expect(runwayText(days(31, 31, 31))).toBe("31 days");
-    expect(runwayText(days(24, null, null))).toBe("24 d or later");
-    expect(runwayText(days(24, 99, null))).toBe("24 d or later, likely 99");
+    expect(runwayText(days(24, null, null))).toBe("≥ 24 d");
+    expect(runwayText(days(24, 99, null))).toBe("≥ 24 d, likely 99");
     expect(runwayText(days(null, null, null))).toBe("beyond a year");
     expect(runwayText(days(null, null, null, false))).toBe("less than 14 days known");
     expect(runwayText(days(0, 0, 0))).toBe("over its ceiling");

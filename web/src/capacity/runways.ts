@@ -11,7 +11,7 @@ export function runwayText(row: Pick<Row, "early" | "likely" | "late" | "told">)
   if (!told) return "less than 14 days known";
   if (early === null) return "beyond a year";
   if (late === null) {
-    return `${String(early)} d or later${likely === null ? "" : `, likely ${String(likely)}`}`;
+    return `≥ ${String(early)} d${likely === null ? "" : `, likely ${String(likely)}`}`;
   }
   return early === late
     ? countOf(late, "day")
