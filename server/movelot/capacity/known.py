@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 
+import numpy as np
 from django.db.models import Count, F, Max, Q, Sum
 from django.db.models.functions import Coalesce
 
@@ -127,12 +128,16 @@ def _by_key(rows: Iterable[tuple[int, date, int]]) -> dict[int, Days]:
 
 
 def summed(parts: Iterable[Days]) -> Days:
-    """The use of several things together, on days on which all are known; those without a history are left out."""
-    known = [dict(zip(days, sizes, strict=True)) for days, sizes in parts if days]
+    """The use of several things together; those without a history are left out.
+
+    What is new counts as if it had always held what it held first: that it came is no growth.
+    """
+    known = [part for part in parts if part[0]]
     if not known:
         return NO_DAYS
-    common = sorted(set.intersection(*(set(each) for each in known)))
-    return tuple(common), tuple(sum(each[day] for each in known) for day in common)
+    days = np.unique(np.concatenate([part[0] for part in known]))
+    total = sum((np.interp(days, *part) for part in known), np.zeros(len(days)))
+    return tuple(days.tolist()), tuple(total.tolist())
 
 
 @lru_cache(maxsize=4096)

@@ -130,6 +130,21 @@ def test_too_little_history_tells_no_days(quay: World, api: APIClient) -> None:
     assert (full["told"], full["early"], full["used_bytes"]) == (False, 0, 1724 * GIB)
 
 
+def test_a_new_datastore_does_not_take_the_history_of_its_group(quay: World, api: APIClient) -> None:
+    """It counts as if it had always been there: its room and its bytes, and no growth."""
+    quay.datastore(
+        "berth-c", [quay.volume("granite", "fast", "berth-c", 2, ("quay-1", "quay-2"))], 2, 0.1, tuple(quay.hosts)
+    )
+    quay.read()
+    DatastoreDay.objects.create(
+        datastore=Datastore.objects.get(name="berth-c"), day=now().date() - timedelta(days=1), used_bytes=205 * GIB
+    )
+    everything_changed()
+    judge_all()
+    (group,) = rows(api, "group").values()
+    assert (group["told"], group["growth_bytes"]) == (True, 10 * GIB)
+
+
 def test_what_wants_attention_is_found_and_over_once_it_is_not_so(quay: World, api: APIClient) -> None:
     assert found("runs_out") == {}
     pool = quay.arrays["granite"].pools["fast"]

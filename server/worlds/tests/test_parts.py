@@ -159,7 +159,10 @@ def test_files_go_where_their_policy_is_served_and_their_host_mounts(harbour: Wo
 def test_files_whose_policy_fits_nowhere_stay_and_say_so(harbour: World, api: APIClient) -> None:
     give(api, made(api, "Nowhere", media="SSD", label="never=yes"), files_of=[key("customs")])
     lot = drafted("move_files", machines=[key("customs")])
-    assert (lot.steps.count(), "None of the 4 datastores that quay-1 mount" in said(lot)) == (0, True)
+    assert (lot.steps.count(), "None of the 4 datastores mounted by quay-1 serves its policy." in said(lot)) == (
+        0,
+        True,
+    )
     (row,) = Finding.objects.filter(kind="parts_out", gone_at=None)
     kind = REGISTRY.kinds["parts_out"]
     assert kind.remedy(Subject("policy", row.subject_id, row.subject_name), kind.read(row.evidence)) is None
@@ -219,7 +222,7 @@ def test_a_machine_whose_disk_finds_no_place_stays(harbour: World, api: APIClien
     give(api, made(api, "Only here", label="keeps=records"), disks=[key_of_disk("customs-two")])
     lot = drafted("migrate", machine=key("customs"), host="quay-2")
     assert lot.steps.count() == 0
-    assert "customs two finds no place. None of the 3 datastores that quay-1, quay-2 mount serves its policy." in said(
+    assert "customs two finds no place. None of the 3 datastores mounted by quay-1, quay-2 serves its policy." in said(
         lot
     )
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from movelot.inventory.models import Datastore, Device, Mount, PolicyPlace
 from movelot_core.placement.requirements.base import Answer
-from movelot_core.units import format_size
+from movelot_core.units import count_of, format_size
 
 
 @dataclass
@@ -49,7 +49,7 @@ class Candidates:
             return f"No datastore is mounted by {self.hosts}."
         serving = [store for store in self.stores if store.pk in self._serving(policy)]
         if not serving:
-            return f"None of the {len(self.stores)} datastores that {self.hosts} mount serves its policy."
+            return f"None of the {count_of(len(self.stores), 'datastore')} mounted by {self.hosts} serves its policy."
         best = max(serving, key=lambda store: self.free_bytes[store.pk])
         free = format_size(max(0, self.free_bytes[best.pk]))
         return f"{best.name} has most room below its ceiling, {free}; {format_size(size_bytes)} are needed."
