@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from movelot.inventory.models import Compliance, Datastore, Device, Machine, PartCompliance, PolicyPlace
+from movelot.inventory.models import Compliance, Datastore, Device, Machine, PartCompliance
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import AnyHandle, StepPlan
 from movelot.lots.steps.machine_files import MoveFiles
 from movelot.machines.acts.places import Candidates
-from movelot_core.placement.requirements.base import Answer
 from movelot_core.units import count_of
 
 MACHINES_MAX = 200
@@ -63,7 +62,9 @@ class FilesKind(LotKind[FilesForm, FilesPlan]):
         candidates: dict[int, Candidates] = {}
         for machine in machines:
             host, source = machine.host, homes.get(machine.home)
-            known = candidates.setdefault(host.pk, Candidates.mounted_by([host]))
+            if host.pk not in candidates:
+                candidates[host.pk] = Candidates.mounted_by([host])
+            known = candidates[host.pk]
             target = _target(machine, known, chosen)
             if source is None or target is None or source == target:
                 refused.append(_why_not(machine, known, source, chosen))
@@ -100,8 +101,7 @@ def _target(machine: Machine, known: Candidates, chosen: Datastore | None) -> Da
         return chosen if chosen in known.stores else None
     policy = policy_of_files(machine)
     here = next((store for store in known.stores if store.identity == machine.home), None)
-    serves = PolicyPlace.objects.filter(policy=policy, datastore=here, answer=Answer.HAS)
-    if policy is not None and here is not None and serves.exists():
+    if policy is not None and here is not None and here.pk in known.serving(policy):
         return here
     return known.take(0, policy, [here.pk] if here else [])
 

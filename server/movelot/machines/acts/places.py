@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from movelot.inventory.models import Datastore, Device, Mount, PolicyPlace
 from movelot_core.placement.requirements.base import Answer
@@ -12,11 +12,15 @@ from movelot_core.units import count_of, format_size
 
 @dataclass
 class Candidates:
-    """Datastores that all of ``hosts`` mount, with the bytes free on each; what is put there is taken off."""
+    """Datastores that all of ``hosts`` mount, with the bytes free on each; what is put there is taken off.
+
+    ``served`` are those that serve a policy, as far as it was asked for.
+    """
 
     stores: list[Datastore]
     free_bytes: dict[int, int]
     hosts: str
+    served: dict[int, set[int]] = field(default_factory=dict)
 
     @classmethod
     def mounted_by(cls, hosts: Collection[Device]) -> Candidates:
@@ -32,7 +36,7 @@ class Candidates:
 
     def take(self, size_bytes: int, policy: int | None, leave: Collection[int] = ()) -> Datastore | None:
         """The one with most room that serves the policy and has room, none of ``leave``; it has so much less then."""
-        serving = self._serving(policy)
+        serving = self.serving(policy)
         fitting = [
             store
             for store in self.stores
@@ -47,18 +51,21 @@ class Candidates:
         """Why none takes it, in a sentence."""
         if not self.stores:
             return f"No datastore is mounted by {self.hosts}."
-        serving = [store for store in self.stores if store.pk in self._serving(policy)]
+        serving = [store for store in self.stores if store.pk in self.serving(policy)]
         if not serving:
             return f"None of the {count_of(len(self.stores), 'datastore')} mounted by {self.hosts} serves its policy."
         best = max(serving, key=lambda store: self.free_bytes[store.pk])
         free = format_size(max(0, self.free_bytes[best.pk]))
         return f"{best.name} has most room below its ceiling, {free}; {format_size(size_bytes)} are needed."
 
-    def _serving(self, policy: int | None) -> set[int]:
+    def serving(self, policy: int | None) -> set[int]:
+        """Primary keys of those that serve a policy; of all without one."""
         if policy is None:
             return {store.pk for store in self.stores}
-        rows = PolicyPlace.objects.filter(policy=policy, answer=Answer.HAS, datastore__in=self.stores)
-        return set(rows.values_list("datastore_id", flat=True))
+        if policy not in self.served:
+            rows = PolicyPlace.objects.filter(policy=policy, answer=Answer.HAS, datastore__in=self.stores)
+            self.served[policy] = set(rows.values_list("datastore_id", flat=True))
+        return self.served[policy]
 
 
 def _below_ceiling(store: Datastore) -> int:
