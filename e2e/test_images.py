@@ -54,10 +54,10 @@ def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, 
     run_lot(ines)
     made = machine(fresh, "reefer-agent-01")
     assert made is not None
-    assert (made["power"], made["disks"][0]["size_bytes"]) == ("On", 2**30)
+    assert (made["power"], made["disks"][0]["size_bytes"]) == ("On", 2**28)
     contents = fresh.standins.folder / "contents" / made["disks"][0]["id"]
     # All that is written of the disk, and zeros up to its end.
-    assert hashlib.sha256(contents.read_bytes().ljust(2**30, b"\0")).hexdigest() == image_digest(caller)
+    assert hashlib.sha256(contents.read_bytes().ljust(2**28, b"\0")).hexdigest() == image_digest(caller)
     ines.goto("/machines/images")
     expect(right.get_by_role("cell").nth(6)).to_have_text("1")
 

@@ -30,7 +30,7 @@ class DifferenceKind(OfCapacity[DifferenceEvidence]):
         return Urgency.NOTE
 
     def title(self, evidence: DifferenceEvidence) -> str:
-        return "has layers that do not add up"
+        return "Has layers that do not add up"
 
     def text(self, evidence: DifferenceEvidence) -> Words:
         if evidence.difference_bytes > 0:

@@ -29,7 +29,7 @@ class LeftBehindKind(OfCapacity[LeftBehindEvidence]):
         return Urgency.SOON
 
     def title(self, evidence: LeftBehindEvidence) -> str:
-        return "its volume was grown, it was not"
+        return "Its volume was grown, it was not"
 
     def text(self, evidence: LeftBehindEvidence) -> Words:
         missing, whole = Size(evidence.missing_bytes), Size(evidence.volume_bytes)

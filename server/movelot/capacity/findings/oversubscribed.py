@@ -31,7 +31,7 @@ class OversubscribedKind(OfCapacity[OversubscribedEvidence]):
         return Urgency.SOON if near else Urgency.NOTE
 
     def title(self, evidence: OversubscribedEvidence) -> str:
-        return f"promised {evidence.subscribed_bytes / max(1, evidence.capacity_bytes):.2f} times its size"
+        return f"Promised {evidence.subscribed_bytes / max(1, evidence.capacity_bytes):.2f} times its size"
 
     def text(self, evidence: OversubscribedEvidence) -> Words:
         return [Size(evidence.subscribed_bytes), " promised to volumes, ", Size(evidence.capacity_bytes), " are there"]

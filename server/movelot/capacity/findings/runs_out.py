@@ -42,10 +42,10 @@ class RunsOutKind(OfCapacity[RunsOutEvidence]):
 
     def title(self, evidence: RunsOutEvidence) -> str:
         if evidence.early == 0:
-            return f"over its fill ceiling of {format_share(evidence.ceiling)}"
+            return f"Over its fill ceiling of {format_share(evidence.ceiling)}"
         if evidence.late is None:
-            return f"may be full in {count_of(evidence.early, 'day')}"
-        return f"full in {evidence.early} to {count_of(evidence.late, 'day')}"
+            return f"May be full in {count_of(evidence.early, 'day')}"
+        return f"Full in {evidence.early} to {count_of(evidence.late, 'day')}"
 
     def text(self, evidence: RunsOutEvidence) -> Words:
         if evidence.early == 0:
