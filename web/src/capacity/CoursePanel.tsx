@@ -12,7 +12,6 @@ import { type Course, courseQuery, type Row } from "./queries";
 import { runwayText } from "./runways";
 
 const TIB = 2 ** 40;
-const AHEAD_DAYS = 180;
 
 /** What a chart draws of a day: bytes in TiB, null where there is none. */
 interface Point {
@@ -31,15 +30,13 @@ export function pointsOf(course: Course): Point[] {
     low: null,
     width: null,
   }));
-  const future = course.future
-    .slice(0, course.future.findLastIndex((_, n) => n < AHEAD_DAYS) + 1)
-    .map((day) => ({
-      at: new Date(day.day),
-      used: null,
-      likely: day.likely_bytes / TIB,
-      low: Math.max(0, day.low_bytes) / TIB,
-      width: (day.high_bytes - Math.max(0, day.low_bytes)) / TIB,
-    }));
+  const future = course.future.map((day) => ({
+    at: new Date(day.day),
+    used: null,
+    likely: day.likely_bytes / TIB,
+    low: Math.max(0, day.low_bytes) / TIB,
+    width: (day.high_bytes - Math.max(0, day.low_bytes)) / TIB,
+  }));
   return [...past, ...future];
 }
 

@@ -22,7 +22,7 @@ export function Reclaims() {
   const rows = data?.rows ?? [];
   const total = rows.reduce((sum, row) => sum + row.size_bytes, 0);
   return (
-    <Box component="section" aria-label="What can come back" sx={{ ...CARD, mt: 1.5 }}>
+    <Box component="section" aria-label="What can come back" sx={{ ...CARD, mt: 1.5, overflowX: "auto" }}>
       <CardHead title="What can come back">
         <span style={{ color: "var(--mute)", fontSize: 12 }}>
           {rows.length > 0
@@ -65,6 +65,7 @@ function Line({ row, busy, go }: { row: Reclaim; busy: boolean; go: () => void }
         display: "grid",
         gridTemplateColumns: "96px minmax(220px, 1.3fr) minmax(120px, 0.7fr) minmax(180px, 1fr) 210px",
         columnGap: 2,
+        minWidth: 920,
         alignItems: "center",
         p: "6px 12px",
         borderTop: "1px solid var(--line)",

@@ -36,7 +36,13 @@ export function SharesPage() {
   const rows = useMemo(() => wholes(data?.rows ?? [], prices), [data, prices]);
   const columns = useMemo<Column<Whole>[]>(
     () => [
-      { key: "name", head: by, sticky: true, value: (row) => row.name, width: 220 },
+      {
+        key: "name",
+        head: by.charAt(0).toUpperCase() + by.slice(1),
+        sticky: true,
+        value: (row) => row.name,
+        width: 220,
+      },
       { key: "disks", head: "Disks", figures: true, value: (row) => row.disks, width: 80 },
       {
         key: "provisioned",
