@@ -99,7 +99,10 @@ describe("attaching storage", () => {
   });
 
   it("sends what is typed", async () => {
-    const asked = serve(answers({ "PUT /api/attach/drafts/9/": draft() }));
+    // As the server does: what was stored on the way is answered, also where somebody types slowly.
+    const asked = serve(
+      answers({ "PUT /api/attach/drafts/9/": (body: typeof form) => ({ ...draft(), form: body }) }),
+    );
     show();
     await type(await screen.findByDisplayValue("2 TiB"), "3 TiB");
     await waitFor(() => {
