@@ -85,7 +85,7 @@ def forecast(days: Sequence[int], used_bytes: Sequence[float], horizon: int = HO
     growths = [_growths(smooth, weeks) for weeks in WINDOWS]
     growth, errors = _best(smooth, growths)
     ahead = np.arange(1, horizon + 1, dtype=np.float64)
-    low, high = _interval(errors, len(smooth), ahead)
+    low, high = _interval(errors, ahead)
     level = float(daily[-1])
     likely = level + growth * ahead
     middle = likely + (low + high) / 2
@@ -173,7 +173,7 @@ def _least(daily: Floats, growths: Sequence[Floats], until: int) -> int | None:
     return None
 
 
-def _interval(errors: dict[int, Floats], length: int, ahead: Floats) -> tuple[Floats, Floats]:
+def _interval(errors: dict[int, Floats], ahead: Floats) -> tuple[Floats, Floats]:
     """[horizon] What is added to a forecast for the low and the high end of its interval."""
     known = {h: each for h, each in errors.items() if len(each) / h >= ERRORS_MIN}
     if not known:

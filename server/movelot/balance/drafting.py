@@ -20,7 +20,7 @@ from movelot.lots.documents import LotForm, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import Handle, StepPlan
-from movelot.lots.steps.move_disk import MoveDisk
+from movelot.lots.steps.move_disk import MoveDisk, between
 from movelot.lots.steps.values import Nothing
 from movelot_core.balance.order import OrderedMove
 from movelot_core.latency import features, load
@@ -215,12 +215,7 @@ def _steps(found: KnownGroup, ordered: list[OrderedMove]) -> tuple[StepPlan, lis
             machine=machine,
             name=name,
             size_bytes=int(move.size_bytes),
-            source=source.identity,
-            source_name=source.name,
-            source_serial=source.serials[0],
-            target=target.identity,
-            target_name=target.name,
-            target_serial=target.serials[0],
+            **between(source, target),
         ).on(
             host,
             f"Move {name}",

@@ -17,8 +17,10 @@ from movelot.capacity.reclaim import RECLAIMERS
 from movelot.capacity.rows import (
     CURVES,
     KEPT_CURVES,
+    KEPT_PASTS,
     KEPT_RECLAIMS,
     NAME,
+    PASTS,
     RECLAIMS,
     ROWS,
     CapacityRow,
@@ -52,6 +54,7 @@ class CapacityJudge(Judge):
         told = all_rows(known)
         keep(NAME, rests_on, ROWS.dump_python(told.rows, mode="json"))
         keep(CURVES, rests_on, KEPT_CURVES.dump_python(told.curves, mode="json"))
+        keep(PASTS, rests_on, KEPT_PASTS.dump_python(told.pasts, mode="json"))
         keep(RECLAIMS, rests_on, KEPT_RECLAIMS.dump_python(_reclaims(known, moment), mode="json"))
         keep(SHARES_NAME, rests_on, SHARES.dump_python(shares(known), mode="json"))
         return [*_runs_out(told.rows), *_oversubscribed(told.rows), *_differences(told.rows), *_left_behind(known)]

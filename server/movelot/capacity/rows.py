@@ -17,20 +17,23 @@ from movelot.inventory.models import (
     Cluster,
     Datastore,
     Device,
-    Mount,
     Policy,
     PolicyPlace,
 )
 from movelot.lots.kinds import Remedy
+from movelot.placement.places import clusters_mounting
 from movelot_core.capacity.forecast import DAYS_MIN, HORIZON_DAYS, Forecast, runway
 from movelot_core.capacity.ledger import Account, Layer, VolumeUse, pool_account, store_account
 from movelot_core.placement.requirements.base import Answer
 
 NAME = "capacity"
 CURVES = "capacity-curves"
+PASTS = "capacity-pasts"
 RECLAIMS = "capacity-reclaims"
 # Of what is in no group.
 USUAL_CEILING = 0.82
+# As many days of the past are kept of each, evenly apart.
+PAST_DAYS_MAX = 120
 # A forecast is kept for these days ahead; what lies between is on the line.
 GRID = (1, 2, 3, 4, 5, 6, *range(7, HORIZON_DAYS + 1, 7), HORIZON_DAYS)
 
@@ -113,24 +116,41 @@ class Curve:
     high: list[float]
 
 
+@dataclass
+class Past:
+    """What was used on days (ordinals)."""
+
+    days: list[int]
+    used_bytes: list[float]
+
+
 ROWS = TypeAdapter(list[CapacityRow])
 KEPT_RECLAIMS = TypeAdapter(list[ReclaimRow])
 KEPT_CURVES = TypeAdapter(dict[str, Curve])
+KEPT_PASTS = TypeAdapter(dict[str, Past])
+# A row, its forecast where it has one, and the days that it is told from.
+Made = tuple[CapacityRow, Forecast | None, Days]
 
 
 @dataclass
 class Told:
-    """All rows, and the forecasts of those that have one, by kind and primary key."""
+    """All rows; by kind and primary key the forecasts of those that have one, and how all went so far."""
 
     rows: list[CapacityRow] = field(default_factory=list)
     curves: dict[str, Curve] = field(default_factory=dict)
+    pasts: dict[str, Past] = field(default_factory=dict)
 
-    def add(self, row: CapacityRow, found: Forecast | None) -> None:
-        """Take in a row with its forecast."""
+    def add(self, made: Made) -> None:
+        """Take in a row with what it is told from."""
+        row, found, (days, sizes) = made
+        key = f"{row.kind}-{row.id}"
         self.rows.append(row)
+        # The last day is always among them.
+        every = -(-len(days) // PAST_DAYS_MAX) or 1
+        self.pasts[key] = Past(list(days[::-1][::every][::-1]), list(sizes[::-1][::every][::-1]))
         if found is not None:
             ends = map(_at_grid, (found.low, found.likely, found.high))
-            self.curves[f"{row.kind}-{row.id}"] = Curve(found.used_bytes, found.growth_bytes, *ends)
+            self.curves[key] = Curve(found.used_bytes, found.growth_bytes, *ends)
 
 
 def _at_grid(curve: np.ndarray) -> list[float]:
@@ -147,23 +167,23 @@ def forecast_of(curve: Curve) -> Forecast:
 def all_rows(known: Uses) -> Told:
     """Everything, told anew from what is known."""
     past = histories(today())
-    ceilings = _ceilings()
+    ceilings = fill_ceilings()
     told = Told()
     pools = _Pools(known, past, ceilings)
     for key in known.pools:
-        told.add(*pools.row(key))
+        told.add(pools.row(key))
     stores = _Stores(known, past, ceilings)
     for key in known.stores:
-        told.add(*stores.row(key))
+        told.add(stores.row(key))
     for kind, key, name, members in _sets_of_stores():
-        told.add(*stores.together(kind, key, name, [each for each in members if each in known.stores]))
+        told.add(stores.together(kind, key, name, [each for each in members if each in known.stores]))
     for array, keys in _by_array(known).items():
-        told.add(*pools.together(array, keys))
+        told.add(pools.together(array, keys))
     return told
 
 
-def _ceilings() -> dict[int, float]:
-    """The fill ceiling of each datastore's group."""
+def fill_ceilings() -> dict[int, float]:
+    """The fill ceiling of each datastore's group, by the datastore's primary key."""
     rows = Datastore.objects.filter(membership__isnull=False)
     return dict(rows.values_list("pk", "membership__group__fill_ceiling"))
 
@@ -179,18 +199,9 @@ def _sets_of_stores() -> Iterator[tuple[str, int, str, list[int]]]:
     """Groups, clusters, policies and labels, each with its datastores: members, mounted by all, served, labelled."""
     for group in BalanceGroup.objects.order_by("name").prefetch_related("datastores"):
         yield "group", group.pk, group.name, [store.pk for store in group.datastores.all()]
-    hosts: dict[int, int] = defaultdict(int)
-    for cluster in Device.objects.filter(kind=Device.Kind.HOST, cluster__isnull=False).values_list(
-        "cluster", flat=True
-    ):
-        hosts[cluster] += 1
-    mounted: dict[tuple[int, int], set[int]] = defaultdict(set)
-    rows = Mount.objects.filter(host__gone_at=None, host__cluster__isnull=False)
-    for store, host, cluster in rows.values_list("datastore_id", "host_id", "host__cluster_id"):
-        mounted[cluster, store].add(host)
+    mounting = clusters_mounting()
     for key, name in Cluster.objects.order_by("name").values_list("pk", "name"):
-        whole = [store for (cluster, store), there in mounted.items() if cluster == key and len(there) == hosts[key]]
-        yield "cluster", key, name, whole
+        yield "cluster", key, name, [store for store, clusters in mounting.items() if name in clusters]
     served: dict[int, list[int]] = defaultdict(list)
     for policy, store in PolicyPlace.objects.filter(answer=Answer.HAS).values_list("policy_id", "datastore_id"):
         served[policy].append(store)
@@ -231,14 +242,14 @@ class _Pools:
             return own, "its own days"
         return summed(self.past.stores.get(store, ((), ())) for store in self.stores_on[key]), "days of its datastores"
 
-    def row(self, key: int) -> tuple[CapacityRow, Forecast | None]:
+    def row(self, key: int) -> Made:
         pool = self.known.pools[key]
         account = pool_account(pool.capacity_bytes, pool.allocated_bytes, self.volumes(key))
         days, rests_on = self.history(key)
         ends = _Ends(pool.allocated_bytes, self.ceiling[key], days, rests_on, pool.subscribed_bytes)
         return _row(("pool", key, pool.name, pool.device.name), account, ends)
 
-    def together(self, array: Device, keys: Sequence[int]) -> tuple[CapacityRow, Forecast | None]:
+    def together(self, array: Device, keys: Sequence[int]) -> Made:
         accounts = [
             pool_account(self.known.pools[key].capacity_bytes, self.known.pools[key].allocated_bytes, self.volumes(key))
             for key in keys
@@ -262,14 +273,14 @@ class _Stores:
     def __repr__(self) -> str:
         return f"<_Stores {len(self.known.stores)}>"
 
-    def row(self, key: int) -> tuple[CapacityRow, Forecast | None]:
+    def row(self, key: int) -> Made:
         use, pool = self.known.stores[key], self.known.pools.get(self.known.pool_of.get(key, 0))
         days = self.past.stores.get(key, ((), ()))
         ceiling = self.ceilings.get(key, USUAL_CEILING)
         ends = _Ends(use.capacity_bytes - use.free_bytes, ceiling, days, "its own days")
         return _row(("datastore", key, self.names.get(key, ""), pool.name if pool else ""), store_account(use), ends)
 
-    def together(self, kind: str, key: int, name: str, members: Sequence[int]) -> tuple[CapacityRow, Forecast | None]:
+    def together(self, kind: str, key: int, name: str, members: Sequence[int]) -> Made:
         stores = [self.known.stores[each] for each in members]
         days = summed(self.past.stores.get(each, ((), ())) for each in members)
         whole = sum(store.capacity_bytes for store in stores)
@@ -303,7 +314,7 @@ def _summed(accounts: Sequence[Account]) -> Account:
     )
 
 
-def _row(named: tuple[str, int, str, str], account: Account, ends: _Ends) -> tuple[CapacityRow, Forecast | None]:
+def _row(named: tuple[str, int, str, str], account: Account, ends: _Ends) -> Made:
     found = told_by(ends.days, ends.used_bytes)
     reached = runway(found, ends.ceiling * account.capacity_bytes, ends.used_bytes)
     row = CapacityRow(
@@ -324,7 +335,7 @@ def _row(named: tuple[str, int, str, str], account: Account, ends: _Ends) -> tup
         steps=[_step(step.day, step.size_bytes) for step in found.steps] if found else [],
         rests_on=ends.rests_on,
     )
-    return row, found
+    return row, found, ends.days
 
 
 def _step(day: int, size_bytes: float) -> StepSeen:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -14,13 +14,16 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.capacity.known import today
 from movelot.capacity.reclaim import RECLAIMERS
 from movelot.capacity.rows import (
     CURVES,
     GRID,
     KEPT_CURVES,
+    KEPT_PASTS,
     KEPT_RECLAIMS,
     NAME,
+    PASTS,
     RECLAIMS,
     ROWS,
     CapacityRow,
@@ -31,9 +34,8 @@ from movelot.capacity.rows import (
 from movelot.capacity.shares import NAME as SHARES_NAME
 from movelot.capacity.shares import SHARES, ShareRow
 from movelot.findings.judging import kept
-from movelot.inventory.models import Datastore, DatastoreDay, Pool, PoolDay
 from movelot.problems import Problem
-from movelot_core.capacity.forecast import HISTORY_DAYS, HORIZON_DAYS, changed, runway
+from movelot_core.capacity.forecast import HORIZON_DAYS, changed, runway
 
 KINDS = ("pool", "datastore", "group", "array", "cluster", "policy", "label")
 BEYOND = HORIZON_DAYS + 1
@@ -42,10 +44,9 @@ GROWTH_MOST = 10.0
 
 @dataclass
 class CapacityAnswer:
-    """The rows of a kind, what runs out first on top; ``counts`` says how many there are of each kind."""
+    """The rows of a kind, what runs out first on top."""
 
     rows: list[CapacityRow]
-    counts: dict[str, int]
 
 
 @dataclass
@@ -68,7 +69,7 @@ class FutureDay:
 
 @dataclass
 class CourseAnswer:
-    """How the use of a pool or a datastore went and goes on; the future is empty for too little history."""
+    """How the use of a row went and goes on; the future is empty for too little history."""
 
     past: list[PastDay]
     future: list[FutureDay]
@@ -112,15 +113,17 @@ def _by(request: Request) -> str:
     return by
 
 
+def _answer(rows: Iterable[CapacityRow]) -> Response:
+    return Response(CapacitySerializer(CapacityAnswer(sorted(rows, key=soonest_first))).data)
+
+
 class CapacityView(APIView):
     """Where the bytes are, and when room is used up."""
 
     @extend_schema(parameters=[BY], responses=CapacitySerializer)
     def get(self, request: Request) -> Response:
-        by, rows = _by(request), kept_rows()
-        mine = sorted((row for row in rows if row.kind == by), key=soonest_first)
-        counts = {kind: sum(row.kind == kind for row in rows) for kind in KINDS}
-        return Response(CapacitySerializer(CapacityAnswer(mine, counts)).data)
+        by = _by(request)
+        return _answer(row for row in kept_rows() if row.kind == by)
 
 
 @dataclass
@@ -197,9 +200,7 @@ class WhatIfView(APIView):
         form.is_valid(raise_exception=True)
         asked = form.validated_data
         rows, curves = kept_rows(), kept_curves()
-        mine = [_if(row, curves.get(f"{row.kind}-{row.id}"), asked) for row in rows if row.kind == asked["by"]]
-        counts = {kind: sum(row.kind == kind for row in rows) for kind in KINDS}
-        return Response(CapacitySerializer(CapacityAnswer(sorted(mine, key=soonest_first), counts)).data)
+        return _answer(_if(row, curves.get(f"{row.kind}-{row.id}"), asked) for row in rows if row.kind == asked["by"])
 
 
 def _if(row: CapacityRow, curve: Curve | None, asked: dict[str, Any]) -> CapacityRow:
@@ -218,31 +219,25 @@ def _if(row: CapacityRow, curve: Curve | None, asked: dict[str, Any]) -> Capacit
 
 
 class CourseView(APIView):
-    """How the use of a pool or a datastore went, day by day, and goes on."""
+    """How the use of a row went, day by day, and goes on."""
 
     @extend_schema(responses=CourseSerializer)
     def get(self, request: Request, kind: str, pk: int) -> Response:
-        since = date.today() - timedelta(days=HISTORY_DAYS)
-        past = _past_of_pool(pk, since) if kind == "pool" else _past_of_store(pk, since)
-        curve = kept_curves().get(f"{kind}-{pk}")
-        answer = CourseAnswer([PastDay(day.isoformat(), used) for day, used in past], _future(curve) if curve else [])
+        key, found = f"{kind}-{pk}", kept(PASTS)
+        past = (KEPT_PASTS.validate_json(found.document) if found else {}).get(key)
+        if past is None:
+            raise Problem(404, "not_found", f"There is no such {kind}.", hint="It may be gone since the last reading.")
+        days = zip(past.days, past.used_bytes, strict=True)
+        curve = kept_curves().get(key)
+        answer = CourseAnswer(
+            [PastDay(date.fromordinal(day).isoformat(), round(used)) for day, used in days],
+            _future(curve) if curve else [],
+        )
         return Response(CourseSerializer(answer).data)
 
 
-def _past_of_pool(pk: int, since: date) -> list[tuple[date, int]]:
-    pool = get_object_or_404(Pool, pk=pk)
-    days = PoolDay.objects.filter(pool=pool, day__gte=since).order_by("day")
-    return list(days.values_list("day", "allocated_bytes"))
-
-
-def _past_of_store(pk: int, since: date) -> list[tuple[date, int]]:
-    store = get_object_or_404(Datastore, pk=pk)
-    days = DatastoreDay.objects.filter(datastore=store, day__gte=since).order_by("day")
-    return list(days.values_list("day", "used_bytes"))
-
-
 def _future(curve: Curve) -> list[FutureDay]:
-    begin = date.today()
+    begin = today()
     return [
         FutureDay((begin + timedelta(days=ahead)).isoformat(), round(low), round(likely), round(high))
         for ahead, low, likely, high in zip(GRID, curve.low, curve.likely, curve.high, strict=True)

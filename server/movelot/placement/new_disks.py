@@ -76,7 +76,7 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
     known = known_group(group)
     missing = _missing(cluster, known)
     serving = {policy: _serving(policy, known, missing) for policy in {each.policy for each in wanted}}
-    anyway = policies_anyway(serving)
+    anyway = _policies_anyway(serving)
     serving = {policy: _anyway(each, known, missing) if policy in anyway else each for policy, each in serving.items()}
     may = np.array([serving[each.policy].may & _chosen(each, known) for each in wanted], dtype=bool)
     load, expected = _loads(wanted, group)
@@ -108,7 +108,7 @@ class _Serving:
     anyway: bool = False
 
 
-def policies_anyway(policies: Collection[int | None]) -> set[int]:
+def _policies_anyway(policies: Collection[int | None]) -> set[int]:
     """Those that have disks placed where least is lacking while no place serves them."""
     rows = Policy.objects.filter(pk__in=[each for each in policies if each is not None]).prefetch_related("versions")
     return {row.pk for row in rows if asked_by(row).anyway}

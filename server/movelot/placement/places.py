@@ -37,7 +37,7 @@ def places() -> list[Place]:
     pools = {pool.pk: pool for pool in Pool.objects.select_related("device")}
     volumes = _volumes()
     labels, of_pools = labels_by_thing("datastore"), labels_by_thing("pool")
-    clusters, ways, peaks = _clusters(), _ways(), pool_peaks()
+    clusters, ways, peaks = clusters_mounting(), _ways(), pool_peaks()
     capped, guaranteed = _capped(), set(_able(Device.Kind.ARRAY, "guaranteed_iops"))
     found = []
     for store in Datastore.objects.select_related("membership").order_by("name", "pk"):
@@ -110,8 +110,8 @@ def _volumes() -> dict[int, Volume]:
     return found
 
 
-def _clusters() -> dict[int, frozenset[str]]:
-    """The clusters all of whose hosts mount a datastore."""
+def clusters_mounting() -> dict[int, frozenset[str]]:
+    """By primary key of a datastore, the names of the clusters all of whose hosts mount it."""
     size: dict[str, int] = {}
     for name in Device.objects.filter(kind=Device.Kind.HOST, cluster__isnull=False).values_list(
         "cluster__name", flat=True

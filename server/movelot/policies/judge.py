@@ -177,10 +177,14 @@ def _misplaced(disks: Sequence[Standing]) -> dict[int, Had]:
 
 def _limits_lacking(disks: Sequence[Standing], asked: Mapping[int, Asked]) -> dict[int, tuple[int, int]]:
     """By primary key of disks that have other limits than their policy asks: the cap and the floor of that."""
+    limits = {policy: each.limits() for policy, each in asked.items()}
     return {
-        each.had.disk: asked[each.had.policy or 0].limits()
+        each.had.disk: limits[each.had.policy]
         for each in disks
-        if asked[each.had.policy or 0].lacking(each.had.facts)
+        # Most policies ask none: their disks are not looked at again.
+        if each.had.policy is not None
+        and any(limits[each.had.policy])
+        and asked[each.had.policy].lacking(each.had.facts)
     }
 
 

@@ -129,8 +129,8 @@ def _held(given: Given, disks: Sequence[Had], stores: Mapping[str, int]) -> Iter
             yield Part(machine, snapshot, f"{called} of {name}", store, policy, because)
 
 
-def keep_parts(parts: Sequence[PartStanding], moment: datetime) -> bool:
-    """Store how they stand, in the caller's transaction; only what is another one now is written. Says whether any was.
+def keep_parts(parts: Sequence[PartStanding], moment: datetime) -> None:
+    """Store how they stand, in the caller's transaction; only what is another one now is written.
 
     Since when stays for as long as it stands so to the same policy.
     """
@@ -149,4 +149,3 @@ def keep_parts(parts: Sequence[PartStanding], moment: datetime) -> bool:
             news.append({**row, "since": since if same else moment})
     PartCompliance.objects.filter(pk__in=[key for key, _since, _told in before.values()]).delete()
     insert(PartCompliance, news, (*COLUMNS, "since"))
-    return bool(before or news)

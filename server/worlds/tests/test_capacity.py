@@ -189,14 +189,33 @@ def test_the_course_of_one_has_its_days_and_what_comes(quay: World, api: APIClie
     assert api.get("/api/capacity/pool/999999/course/").status_code == 404
 
 
+def test_the_course_of_several_together_is_their_own(quay: World, api: APIClient) -> None:
+    """Not that of a datastore which happens to have the same number: both together held 2 TiB less 10 GiB yesterday."""
+    (group,) = rows(api, "group").values()
+    for kind, key in (("group", group["id"]), ("pool", Pool.objects.get().pk)):
+        past = api.get(f"/api/capacity/{kind}/{key}/course/").json()["past"]
+        assert past[-1]["used_bytes"] == 2 * TIB - 10 * GIB
+        assert past[-1]["day"] == (now().date() - timedelta(days=1)).isoformat()
+    assert api.get(f"/api/capacity/policy/{group['id']}/course/").status_code == 404
+
+
+def test_a_long_history_is_thinned_and_keeps_its_last_day(quay: World, api: APIClient) -> None:
+    store = Datastore.objects.get(name="berth-b")
+    DatastoreDay.objects.bulk_create(
+        DatastoreDay(datastore=store, day=now().date() - timedelta(days=ago), used_bytes=TIB) for ago in range(61, 390)
+    )
+    everything_changed()
+    judge_all()
+    past = api.get(f"/api/capacity/datastore/{store.pk}/course/").json()["past"]
+    assert 90 <= len(past) <= 120
+    assert past[-1]["day"] == (now().date() - timedelta(days=1)).isoformat()
+
+
 def test_nothing_is_told_before_the_first_reading(db: None, api: APIClient) -> None:
     from movelot.findings.models import Judged
 
     Judged.objects.all().delete()
-    assert api.get("/api/capacity/").json() == {
-        "rows": [],
-        "counts": dict.fromkeys(("pool", "datastore", "group", "array", "cluster", "policy", "label"), 0),
-    }
+    assert api.get("/api/capacity/").json() == {"rows": []}
 
 
 def test_the_number_of_queries_does_not_grow_with_the_estate(quay: World, django_assert_max_num_queries: Any) -> None:

@@ -290,7 +290,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description How the use of a pool or a datastore went, day by day, and goes on. */
+        /** @description How the use of a row went, day by day, and goes on. */
         get: operations["capacity_course_retrieve"];
         put?: never;
         post?: never;
@@ -1851,9 +1851,6 @@ export interface components {
         };
         CapacityAnswer: {
             rows: components["schemas"]["CapacityRow"][];
-            counts: {
-                [key: string]: number;
-            };
         };
         CapacityRow: {
             kind: string;

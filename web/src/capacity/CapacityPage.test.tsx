@@ -33,12 +33,10 @@ const row = (id: number, name: string, part: Partial<Row> = {}): Row => ({
   rests_on: "its own days",
   ...part,
 });
-const counts = { pool: 1, datastore: 2, group: 0, array: 0, cluster: 0, policy: 0, label: 0 };
 const known = {
   "GET /api/session/": person,
   "GET /api/capacity/": {
     rows: [row(1, "berth-a", { early: 24, likely: 31, late: 43 }), row(2, "berth-b")],
-    counts,
   },
   "GET /api/capacity/reclaim/": {
     kinds: ["Snapshots that are old or many"],
@@ -74,7 +72,6 @@ describe("capacity", () => {
       ...known,
       "GET /api/capacity/what-if/": {
         rows: [row(1, "berth-a", { early: 10, likely: 12, late: 15 })],
-        counts,
       },
     });
     renderPage(<CapacityPage />, "/?by=datastore");
@@ -130,7 +127,7 @@ describe("capacity", () => {
   });
 
   it("says what to do first where nothing is known", async () => {
-    serve({ ...known, "GET /api/capacity/": { rows: [], counts } });
+    serve({ ...known, "GET /api/capacity/": { rows: [] } });
     renderPage(<CapacityPage />);
     expect(await screen.findByText(/There are no pools yet: link an array or a host/)).toBeVisible();
   });

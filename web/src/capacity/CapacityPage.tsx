@@ -1,8 +1,6 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useDeferredValue, useState } from "react";
@@ -28,6 +26,7 @@ import {
 import { Reclaims } from "./Reclaims";
 import { RunwayAxis, RunwayBar } from "./RunwayBar";
 import { runwayText, stateOf } from "./runways";
+import { ToldBy } from "./ToldBy";
 import { WhatIfBar } from "./WhatIfBar";
 
 const CoursePanel = lazy(async () => ({ default: (await import("./CoursePanel")).CoursePanel }));
@@ -67,7 +66,8 @@ export function CapacityPage() {
       error={error ?? refused}
       loading={!now}
       note={
-        <By
+        <ToldBy
+          kinds={Object.keys(KINDS) as Kind[]}
           by={by}
           choose={(kind) => {
             setAsked(AS_IT_IS);
@@ -137,27 +137,6 @@ export function CapacityPage() {
 
 /** Bytes that a row is as wide as: its capacity, or what was promised of it where that is more. */
 const widthOf = (row: Row): number => Math.max(row.capacity_bytes, row.subscribed_bytes ?? 0);
-
-function By({ by, choose }: { by: Kind; choose: (kind: Kind) => void }) {
-  return (
-    <TextField
-      select
-      size="small"
-      value={by}
-      sx={{ width: 150 }}
-      slotProps={{ htmlInput: { "aria-label": "Told by" } }}
-      onChange={(event) => {
-        choose(kindOf(event.target.value));
-      }}
-    >
-      {(Object.keys(KINDS) as Kind[]).map((kind) => (
-        <MenuItem key={kind} value={kind}>
-          by {kind}
-        </MenuItem>
-      ))}
-    </TextField>
-  );
-}
 
 interface LineProps {
   row: Row;

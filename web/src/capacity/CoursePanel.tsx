@@ -40,7 +40,7 @@ export function pointsOf(course: Course): Point[] {
   return [...past, ...future];
 }
 
-/** How the use of a pool or a datastore went and goes on, against its ceiling, and how far that is to be trusted. */
+/** How the use of a row went and goes on, against its ceiling, and how far that is to be trusted. */
 export function CoursePanel({ row }: { row: Row }) {
   const { data: course, error } = useQuery(courseQuery(row.kind, row.id));
   const shown = useRef<HTMLElement>(null);
@@ -62,7 +62,7 @@ export function CoursePanel({ row }: { row: Row }) {
         {course && course.past.length > 1 && <Chart course={course} row={row} />}
         {course && course.past.length <= 1 && (
           <Typography color="textSecondary">
-            Its days are counted from now on: there is one so far.
+            Its days are counted from now on; there is nothing to draw yet.
           </Typography>
         )}
         {row.steps.map((step) => (

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
@@ -11,6 +10,7 @@ import { useUnit } from "../parts/unit";
 import { Page } from "../shell/Page";
 import { SHARED_BY, type SharedBy, sharesQuery } from "./queries";
 import { type Whole, wholes } from "./shares";
+import { ToldBy } from "./ToldBy";
 
 const PRICES = "movelot.prices";
 const keyOf = (row: Whole) => row.name;
@@ -82,22 +82,13 @@ export function SharesPage() {
       error={error}
       loading={!data}
       note={
-        <TextField
-          select
-          size="small"
-          value={by}
-          sx={{ width: 150 }}
-          slotProps={{ htmlInput: { "aria-label": "Told by" } }}
-          onChange={(event) => {
-            setParams({ by: event.target.value }, { replace: true });
+        <ToldBy
+          kinds={SHARED_BY}
+          by={by}
+          choose={(kind) => {
+            setParams({ by: kind }, { replace: true });
           }}
-        >
-          {SHARED_BY.map((each) => (
-            <MenuItem key={each} value={each}>
-              by {each}
-            </MenuItem>
-          ))}
-        </TextField>
+        />
       }
     >
       <Box

@@ -60,6 +60,6 @@ export const sharesQuery = (by: SharedBy) =>
 /** What could come back. */
 export const reclaimQuery = () => queryOptions("get", "/api/capacity/reclaim/");
 
-/** How the use of a pool or a datastore went and goes on. */
+/** How the use of a row went and goes on. */
 export const courseQuery = (kind: string, id: number) =>
   queryOptions("get", "/api/capacity/{kind}/{id}/course/", { params: { path: { kind, id } } });

@@ -7,11 +7,12 @@ gets 9.07 TiB, in whole GiB upwards.
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-from movelot.capacity.rows import CURVES, KEPT_CURVES, USUAL_CEILING, forecast_of
+from movelot.capacity.rows import CURVES, KEPT_CURVES, USUAL_CEILING, fill_ceilings, forecast_of
 from movelot.findings.judging import kept
 from movelot.inventory.models import Datastore, Device, Extent, Mount, Pool, Volume
 from movelot.lots.documents import LotForm, LotPlan
@@ -71,7 +72,7 @@ class GrowKind(LotKind[GrowForm, GrowPlan]):
     name, form, plan = "grow", GrowForm, GrowPlan
 
     def drafted(self, form: GrowForm, lot: Lot) -> Draft[GrowForm, GrowPlan]:
-        rows = Datastore.objects.filter(pk__in=form.datastores[:STORES_MAX]).select_related("membership__group")
+        rows = Datastore.objects.filter(pk__in=form.datastores[:STORES_MAX])
         stores = list(rows.prefetch_related("extents").order_by("name", "pk"))
         problems: list[FieldProblem] = []
         value = 0 if form.how == "rest" else read_field(problems, "amount", form.amount, _READ[form.how])
@@ -153,11 +154,8 @@ class _Known:
         serials = {serial for store in stores for serial in store.serials}
         rows = Volume.objects.filter(serial__in=serials).select_related("pool__grant", "device")
         self.volumes = {volume.serial: volume for volume in rows}
-        self.shared = {
-            serial
-            for serial, store in Extent.objects.filter(serial__in=serials).values_list("serial", "datastore_id")
-            if store not in {each.pk for each in stores}
-        }
+        on = Counter(Extent.objects.filter(serial__in=serials).values_list("serial", flat=True))
+        self.shared = {serial for serial, count in on.items() if count > 1}
         mounts = Mount.objects.filter(datastore__in=stores).select_related("host").order_by("host__name")
         self.hosts: dict[int, list[Device]] = {}
         for mount in mounts:
@@ -167,7 +165,8 @@ class _Known:
         self.forecasts = {
             store.pk: forecast_of(curves[key]) for store in stores if (key := f"datastore-{store.pk}") in curves
         }
-        self.ceilings = {store.pk: _ceiling(store) for store in stores}
+        ceilings = fill_ceilings()
+        self.ceilings = {store.pk: ceilings.get(store.pk, USUAL_CEILING) for store in stores}
         self.used = {store.pk: store.capacity_bytes - store.free_bytes for store in stores}
 
     def __repr__(self) -> str:
@@ -221,11 +220,6 @@ class _Known:
         if volume.serial in self.shared:
             return f"{store.name} shares its volume with another datastore."
         return "" if self.hosts.get(store.pk) else f"No host mounts {store.name}."
-
-
-def _ceiling(store: Datastore) -> float:
-    membership = getattr(store, "membership", None)
-    return float(membership.group.fill_ceiling) if membership else USUAL_CEILING
 
 
 def _checks(known: _Known, links: Sequence[Link]) -> Iterator[Check]:

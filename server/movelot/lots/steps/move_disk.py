@@ -14,6 +14,14 @@ from movelot.lots.steps.values import Nothing
 from movelot_core.units import format_size
 
 
+def between(source: Datastore, target: Datastore) -> dict[str, str]:
+    """The fields of a step that say between which datastores something goes; their serials are empty for none."""
+    found: dict[str, str] = {}
+    for end, store in (("source", source), ("target", target)):
+        found |= {end: store.identity, f"{end}_name": store.name, f"{end}_serial": next(iter(store.serials), "")}
+    return found
+
+
 class MoveDisk(StepKind[Nothing]):
     """Move a disk from ``source`` to ``target`` (identities of datastores).
 

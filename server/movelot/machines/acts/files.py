@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from movelot.inventory.models import Compliance, Datastore, Device, Machine, PartCompliance
@@ -11,6 +11,7 @@ from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import AnyHandle, StepPlan
 from movelot.lots.steps.machine_files import MoveFiles
+from movelot.lots.steps.move_disk import between
 from movelot.machines.acts.places import Candidates
 from movelot_core.units import count_of
 
@@ -108,7 +109,7 @@ def _target(machine: Machine, known: Candidates, chosen: Datastore | None) -> Da
 
 def _why_not(machine: Machine, known: Candidates, source: Datastore | None, chosen: Datastore | None) -> str:
     if source is None:
-        return f"{machine.name}: where they are is on no datastore that is known."
+        return f"{machine.name}: no datastore that is known has them."
     if chosen is not None:
         where = (
             f"they are on {chosen.name} already" if source == chosen else f"{known.hosts} does not mount {chosen.name}"
@@ -124,15 +125,8 @@ def _why_not(machine: Machine, known: Candidates, source: Datastore | None, chos
 def add_files(steps: StepPlan, machine: Machine, host: Device, ends: tuple[Datastore, Datastore]) -> AnyHandle:
     """The step that moves the files of a machine from one datastore to another."""
     source, target = ends
-    move = MoveFiles(machine=machine.name, identity=machine.identity, **_ends(source, target))
+    move = MoveFiles(machine=machine.name, identity=machine.identity, **between(source, target))
     return steps.add(move.on(host.name, f"Move the files of {machine.name}", f"{source.name} → {target.name}"))
-
-
-def _ends(source: Datastore, target: Datastore) -> Mapping[str, str]:
-    found: dict[str, str] = {}
-    for end, store in (("source", source), ("target", target)):
-        found |= {end: store.identity, f"{end}_name": store.name, f"{end}_serial": next(iter(store.serials), "")}
-    return found
 
 
 def _checks(moves: Sequence[FilesMove], refused: Sequence[str]) -> list[Check]:

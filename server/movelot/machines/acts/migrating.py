@@ -14,7 +14,7 @@ from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, Measured
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import AnyHandle, StepPlan
 from movelot.lots.steps.machines import MigrateMachine, SeeMachine
-from movelot.lots.steps.move_disk import MoveDisk
+from movelot.lots.steps.move_disk import MoveDisk, between
 from movelot.machines.acts.files import add_files, policy_of_files
 from movelot.machines.acts.places import Candidates
 from movelot_core.units import format_size
@@ -124,12 +124,7 @@ class _First:
                 machine=self.machine.name,
                 name=disk.name,
                 size_bytes=disk.size_bytes,
-                source=out_of.identity,
-                source_name=out_of.name,
-                source_serial=next(iter(out_of.serials), ""),
-                target=to.identity,
-                target_name=to.name,
-                target_serial=next(iter(to.serials), ""),
+                **between(out_of, to),
             )
             detail = f"{out_of.name} → {to.name}, {format_size(disk.size_bytes)}: {self.target.name} mounts it"
             slots = (f"datastore {out_of.name}", f"datastore {to.name}")
