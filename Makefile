@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 SETUP := python3 scripts/setup.py
 
-.PHONY: demo demo-reset start units standins test test-quick lint bench soak screenshots pictures setup schema
+.PHONY: demo demo-reset start units standins test test-quick explore lint bench soak screenshots pictures setup schema
 
 setup:
 	@$(SETUP)
@@ -24,6 +24,10 @@ test: setup
 # The inner loop: what needs neither stand-ins nor a browser.
 test-quick: setup
 	@scripts/test.sh quick
+# Core on cases that no run has seen yet; what fails there becomes a test.
+explore: setup
+	@$(PY) scripts/services.py start
+	@MOVELOT_CASES=explore .venv/bin/pytest -q core/tests
 bench: setup
 	@$(PY) scripts/services.py start
 	@PYTHONPATH=core:server:standins:. $(PY) -m bench

@@ -13,10 +13,13 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 from bench import (
     browser,
     capacity,
+    curves,
+    duplicates,
     estimates,
     exchange,
     fabric,
     images,
+    instances,
     load,
     lots,
     machines,
@@ -32,6 +35,10 @@ def main() -> None:
     print("planner (24 hours, slowest of three seeds)")
     planner.report()
     print()
+    instances.print_table()
+    print()
+    curves.print_table()
+    print()
     print(f"paths ({fabric.HOSTS} hosts, {fabric.LEGS} ports each, {fabric.PORTALS} portals, {fabric.VOLUMES} volumes)")
     fabric.report()
     print()
@@ -42,6 +49,8 @@ def main() -> None:
     policies.report()
     print()
     capacity.report()
+    print()
+    duplicates.report()
     print()
     machines.report()
     print()

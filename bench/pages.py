@@ -23,7 +23,7 @@ PATHS = {
     "Capacity": (
         "/api/capacity/?by=datastore",
         "/api/capacity/?by=pool",
-        "/api/capacity/what-if/?by=datastore&growth=1.5",
+        "/api/capacity/what-if/?by=datastore&asked=%7B%22growth%22%3A1.5%7D",
         "/api/capacity/datastore/{store}/course/",
         "/api/capacity/reclaim/",
     ),

@@ -10,8 +10,9 @@ import numpy as np
 
 from bench.groups import generate, tight
 from movelot_core.balance.clear import clear
+from movelot_core.balance.copies import CopyRates
 from movelot_core.balance.group import broken_musts
-from movelot_core.balance.order import CopyRates, order_moves
+from movelot_core.balance.order import order_moves
 from movelot_core.balance.settle import settle_whole
 
 SIZES = ((40, 4, 2), (2_000, 40, 10), (20_000, 200, 40))

@@ -25,6 +25,7 @@ DATABASE = f"movelot_e2e_{WORKER}"
 REDIS_DB = str(14 - 2 * WORKER)
 BIN = Path(sys.executable).parent
 PACE = 400.0
+START_SECONDS = 180
 CHROMIUM = [
     "--no-sandbox",
     "--disable-gpu",
@@ -111,9 +112,10 @@ class Stack:
 
     def start(self) -> None:
         self.spawn("web", "gunicorn", "movelot.wsgi", "--bind", f"127.0.0.1:{PORT}", "--threads", "4")
+        # What the first answer loads takes longest: the others start once that is done.
+        until(self.answers, "the web server", START_SECONDS)
         self.start_workers()
         self.spawn("schedule", *processes.schedule_command())
-        until(self.answers, "the web server")
 
     def answers(self) -> bool:
         try:
@@ -147,8 +149,11 @@ class Caller:
         answer = self.call("POST", "session/", {"username": name, "password": stack.people[name]})
         assert answer.ok, answer.text
 
-    def call(self, method: str, path: str, body: Any = None) -> requests.Response:
+    def call(self, method: str, path: str, body: Any = None, seen: str = "") -> requests.Response:
+        """The answer; ``seen`` is the ETag of what a change is made to."""
         headers = {"X-CSRFToken": self.session.cookies.get("csrftoken") or "", "Referer": URL}
+        if seen:
+            headers["If-Match"] = seen
         answer = self.session.request(method, f"{URL}/api/{path}", json=body, headers=headers, timeout=30)
         return self._followed(answer.json()["id"], answer) if answer.status_code == 202 else answer
 
@@ -195,12 +200,39 @@ def caller(stack: Stack) -> Caller:
     return Caller(stack)
 
 
+@pytest.fixture(scope="session")
+def first_groups(caller: Caller) -> list[dict[str, Any]]:
+    """The balance groups that came with the clusters, once these are read."""
+    assert caller.call("POST", "devices/reread/").ok
+    found: list[dict[str, Any]] = caller.call("GET", "balance/members/").json()["groups"]
+    assert found
+    return found
+
+
 @pytest.fixture
-def fresh(stack: Stack, standins: StandIns, caller: Caller) -> Stack:
-    """The stack on a world as at its first start, read anew, at a pace at which copies can be watched."""
+def fresh(stack: Stack, standins: StandIns, caller: Caller, first_groups: list[dict[str, Any]]) -> Iterator[Stack]:
+    """The stack on a world as at its first start, read anew, at a pace at which copies can be watched.
+
+    Groups are not the devices': what a test made of them would stay for the next one.
+    """
     standins.control("pace", pace=PACE)
     assert caller.call("POST", "devices/reread/").ok
-    return stack
+    yield stack
+    for group in first_groups:
+        _as_found(caller, group)
+
+
+def _as_found(caller: Caller, group: dict[str, Any]) -> None:
+    """Give a group the datastores that it had at first."""
+    path = f"balance/groups/{group['name']}/members/"
+    now = caller.call("GET", path)
+    if _datastores(now.json()) != _datastores(group):
+        form = {"name": group["name"], "joins": group["joins"], "datastores": sorted(_datastores(group))}
+        assert caller.call("PUT", path, form, now.headers["ETag"]).ok
+
+
+def _datastores(group: dict[str, Any]) -> set[int]:
+    return {store["id"] for part in group["parts"] for store in part["datastores"]}
 
 
 @pytest.fixture(scope="session")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from e2e.conftest import Caller, Stack, sign_in
+from e2e.conftest import Stack
 from e2e.test_journeys import state
 
 # The runways of capacity need more days than journeys do.
@@ -85,17 +85,15 @@ def capacity(ines: Page) -> None:
     shoot(ines, "capacity")
 
 
-def volume_set(ines: Page, fresh: Stack) -> None:
-    storage = Caller(fresh, "tobias.wren")
-    pool = next(row["pool"] for row in storage.call("GET", "attach/grants/").json() if row["name"] == "chalk-one")
-    assert storage.call("PUT", f"attach/grants/{pool}/", {"quota": ""}).ok
-    tray = ines.get_by_role("complementary", name="Tray", exact=True)
-    ines.goto("/attach")
-    ines.get_by_role("button", name=re.compile("^Volume set")).click()
-    ines.get_by_label("Datastore name").fill("chalk-vd")
-    expect(tray).to_contain_text("Connect each host to chalk")
-    shoot(ines, "volume-set")
-    drop(ines)
+def groups_and_neighbours(ines: Page) -> None:
+    ines.goto("/balance/groups")
+    ines.get_by_role("button", name="Change quayside").click()
+    ines.get_by_role("checkbox", name=re.compile("^berth-b")).uncheck()
+    expect(ines.get_by_role("status", name="What it would be")).to_contain_text("berth-b leaves quayside for no group.")
+    shoot(ines, "groups")
+    ines.goto("/balance/neighbours")
+    expect(ines.get_by_role("form", name="Cap fairly")).to_contain_text("gives way")
+    shoot(ines, "neighbours")
 
 
 def lists(ines: Page) -> None:
@@ -114,11 +112,11 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
     tray = ines.get_by_role("complementary", name="Tray", exact=True)
-    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(11)
+    expect(ines.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(12)
     shoot(ines, "rounds")
     paths_and_losses(ines)
     file_storage(ines)
-    volume_set(ines, fresh)
+    groups_and_neighbours(ines)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
     shoot(ines, "overview")
@@ -150,10 +148,3 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     capacity(ines)
     policies(ines, fresh)
     machines(ines)
-    ines.context.clear_cookies()
-    una = sign_in(ines, fresh, "una.keel")
-    una.goto("/people")
-    una.get_by_label("Name, as ines.marrow").fill("petra.vane")
-    una.get_by_role("button", name="Make a link for them").click()
-    expect(una.get_by_text("/welcome#")).to_be_visible()
-    shoot(una, "people")

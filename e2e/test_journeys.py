@@ -113,9 +113,9 @@ def test_balance_shows_the_plan_takes_one_more_move_and_measures(ines: Page, fre
     block = board.get_by_role("button", name=re.compile("^archive-01 disk 1, .*, level")).first
     block.focus()
     ines.keyboard.press("Enter")
-    ines.get_by_role("menuitem", name=re.compile("Move to slate-01")).click()
+    ines.get_by_role("menuitem", name=re.compile("Move to berth-c")).click()
     expect(moves).to_have_count(planned + 2)
-    expect(ines.get_by_role("row", name=re.compile("archive-01 disk 1"))).to_contain_text("berth-d → slate-01")
+    expect(ines.get_by_role("row", name=re.compile("archive-01 disk 1"))).to_contain_text("berth-d → berth-c")
     run_lot(ines, 90)
     after = fresh.standins.placement()
     assert after["archive-01-1"] != before["archive-01-1"]
@@ -228,9 +228,15 @@ JUDGED_BY_AXE = (
     "/attach/detach",
     "/policies",
     "/balance/quayside",
+    "/balance/groups",
+    "/balance/neighbours",
     "/capacity",
     "/capacity?by=datastore&row=1",
     "/capacity/shares",
+    "/capacity/pool/1",
+    "/capacity/reduction",
+    "/capacity/room",
+    "/capacity/what-ifs",
     "/lots",
     "/trace/datastore/1",
     "/devices",
@@ -285,6 +291,7 @@ def test_axe_finds_nothing_serious_in_either_theme(ines: Page, caller: Caller) -
     volume = next(hit["id"] for hit in volumes if hit["kind"] == "volume")
     asked = {"name": "Looked at", "requirements": [{"kind": "media", "value": "SSD"}]}
     policy = caller.call("POST", "policies/", asked).json()["id"]
+    kept = caller.call("POST", "capacity/what-ifs/", {"name": "busier", "growth": 2}).json()["id"]
     until(lambda: caller.call("GET", "policies/").json()["policies"], "the fit board")
     serious = [found for path in JUDGED_BY_AXE for found in serious_at(ines, path)]
     for kind, form in FORMS:
@@ -294,4 +301,5 @@ def test_axe_finds_nothing_serious_in_either_theme(ines: Page, caller: Caller) -
         serious += serious_at(ines, f"/lots/{lot}")
         assert caller.call("DELETE", f"lots/{lot}/").ok
     assert caller.call("DELETE", f"policies/{policy}/").ok
+    assert caller.call("DELETE", f"capacity/what-ifs/{kept}/").ok
     assert not serious

@@ -28,8 +28,10 @@ VENV = ROOT / ".venv"
 WEB_SOURCES = ("src", "index.html", "package-lock.json", "vite.config.ts", "tsconfig.json", "public")
 
 
-def _run(command: list[str], what: str, cwd: Path = ROOT) -> None:
-    done = subprocess.run(command, cwd=cwd, capture_output=True, text=True, check=False)
+def _run(command: list[str], what: str, cwd: Path = ROOT, **environment: str) -> None:
+    done = subprocess.run(
+        command, cwd=cwd, env={**os.environ, **environment}, capture_output=True, text=True, check=False
+    )
     if done.returncode:
         tail = "\n".join((done.stdout + done.stderr).strip().splitlines()[:12])
         raise SetupError(f"{what} failed: {' '.join(command)}\n{tail}")
@@ -77,9 +79,11 @@ def python_packages() -> None:
         _run([sys.executable, "-m", "venv", str(bootstrap)], "making the environment for uv")
         _run([str(bootstrap / "bin" / "pip"), "install", "-q", f"uv=={UV_VERSION}"], "installing uv")
     print("installing Python packages", flush=True)
+    # Compiled here once: otherwise each process does it when it starts, where nothing may be written beside the code.
     _run(
         [str(bootstrap / "bin" / "uv"), "sync", "--frozen", "-q", "--python", sys.executable],
         "installing Python packages",
+        UV_COMPILE_BYTECODE="1",
     )
     stamp.write_text(digest)
 

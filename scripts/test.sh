@@ -3,7 +3,9 @@
 # stand-ins, and of the front end.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-export MOVELOT_DEVICE_TIMEOUT=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
+export MOVELOT_DEVICE_TIMEOUT=2 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
+# Dozens of processes start: the code is compiled by the first of them and not by each, whatever this shell says.
+export PYTHONDONTWRITEBYTECODE=
 if [ "${1:-}" = quick ]; then
   .venv/bin/python scripts/services.py start
   trap '.venv/bin/python scripts/services.py stop' EXIT

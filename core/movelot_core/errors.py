@@ -26,6 +26,10 @@ class SizeError(CoreError):
     """A size that cannot be read or used."""
 
 
+class CapacityError(CoreError):
+    """Samples or figures of capacity that cannot be put together."""
+
+
 class DatastoreNameError(CoreError):
     """A name that devices would refuse or that is taken."""
 
@@ -35,7 +39,7 @@ class GraphError(CoreError):
 
 
 class GroupError(CoreError):
-    """Arrays of a group whose shapes or indices disagree."""
+    """Arrays of a group whose shapes or indices disagree, or that hold what is no number."""
 
 
 class LabelError(CoreError):

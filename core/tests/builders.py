@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import dataclasses
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
 
-from movelot_core.balance.group import Group
+from movelot_core.balance.group import Group, broken_musts
+from movelot_core.balance.order import left_out
 from movelot_core.latency import ServiceCurve, features
 from movelot_core.units import GIB
 
@@ -43,3 +45,13 @@ def small(
         latency_ceiling_ms=5.0,
     )
     return dataclasses.replace(group, **overrides)  # type: ignore[arg-type]
+
+
+def always_in_order(group: Group) -> bool:
+    """Whether each lawful placement of a handful of disks can be reached with room at every instant.
+
+    Where two disks wait for one another's room and no third place has any, a plan is none: it cannot be run.
+    """
+    stores = range(len(group.datastores))
+    places = (np.array(place, dtype=np.int64) for place in itertools.product(stores, repeat=len(group.disks)))
+    return not any(left_out(group, place).size for place in places if not broken_musts(group, place))

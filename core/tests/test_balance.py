@@ -9,11 +9,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bench.groups import generate
+from bench.instances import on_the_way
 from core.tests.builders import small
 from movelot_core.balance import exact
-from movelot_core.balance.clear import clear, plan_for
+from movelot_core.balance.clear import clear
+from movelot_core.balance.copies import CopyRates
 from movelot_core.balance.group import Group, broken_musts, judge
-from movelot_core.balance.order import CopyRates, order_moves
+from movelot_core.balance.order import order_moves
+from movelot_core.balance.plan import plan_for
+from movelot_core.errors import GroupError
 from movelot_core.units import GIB
 
 RATES = CopyRates(offloaded=GIB, over_hosts=GIB / 4)
@@ -58,7 +62,7 @@ def test_what_cannot_be_cleared_is_bettered_as_far_as_it_can() -> None:
     plan = clear(small([60, 25, 10, 70], [0, 0, 0, 1], [100, 100]))
     assert [move.disk for move in plan.moves] == [2]
     assert plan.after.used_bytes[0] == 85 * GIB
-    assert plan.unresolved[0].subject == "store-0"
+    assert (plan.unresolved[0].subject, plan.unresolved[0].over) == ("store-0", 5 * GIB)
 
 
 @st.composite
@@ -136,6 +140,25 @@ def test_a_move_that_no_order_has_room_for_stages_nothing_and_takes_its_follower
     assert [(step.move.disk, step.move.target, step.staging) for step in ordered] == [(3, 3, False)]
 
 
+def test_a_move_waits_for_the_load_that_has_to_leave_its_pool_first() -> None:
+    # A pool bears 800; disk 0 brings 300 to one that has 600, so that disk 1 has to leave first, though room is plenty.
+    group = small([10, 20, 5], [0, 1, 2], [200] * 3, iops=[300, 600, 10], pool_of=[0, 1, 2])
+    wish = group.place.copy()
+    wish[[0, 1]] = [1, 2]
+    ordered = order_moves(group, plan_for(group, wish, 0.0).moves, RATES)
+    first, second = sorted(ordered, key=lambda step: -step.move.disk)
+    assert [ordered[n] for n in second.needs] == [first]
+    assert on_the_way(group, ordered) <= 1
+
+
+def test_disks_whose_loads_wait_for_one_another_still_change_places() -> None:
+    # Each pool bears 800 and has 700: whichever goes first leaves 1,300 at its target for a while.
+    group = small([10, 20], [0, 1], [200] * 2, iops=[700, 600], pool_of=[0, 1])
+    ordered = order_moves(group, plan_for(group, group.place[::-1].copy(), 0.0).moves, RATES)
+    assert {step.move.disk: step.move.target for step in ordered} == {0: 1, 1: 0}
+    assert on_the_way(group, ordered) == pytest.approx(1300 / 800)
+
+
 @settings(max_examples=60, deadline=None)
 @given(groups(), st.data())
 def test_any_wish_is_ordered_whole_or_left_out_and_staged_once_at_most(group: Group, data: st.DataObject) -> None:
@@ -177,6 +200,15 @@ def test_twenty_thousand_disks_are_planned_near_the_bound(seed: int) -> None:
     assert plan.after.clear
     assert plan.over_bound <= 1.05
     assert broken_musts(group, plan.place) == []
+
+
+@pytest.mark.parametrize("wrong", [np.nan, np.inf])
+def test_a_load_that_is_no_number_is_refused_and_does_not_pass_for_clear(wrong: float) -> None:
+    with pytest.raises(GroupError, match="other_load"):
+        small([10], [0], [100], other_load=np.full((1, 24), wrong))
+    features = small([10], [0], [100]).features
+    with pytest.raises(GroupError, match="features"):
+        small([10], [0], [100], features=features + wrong)
 
 
 def test_a_group_without_datastores_has_nothing_that_is_over() -> None:

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from movelot_core.latency import ServiceCurve, features, fit_curve, load, profile_over_days
+from movelot_core.curve_fit import fit_curve
+from movelot_core.latency import ServiceCurve, features, load, profile_over_days
 
 
 def test_load_counts_writes_and_large_blocks_more() -> None:
@@ -58,15 +59,15 @@ def test_samples_that_are_no_numbers_are_left_out() -> None:
     assert fit_curve(*wild, fallback=truth).curve == truth
 
 
-def test_a_pool_that_never_worked_hard_gets_the_cautious_curve() -> None:
+def test_a_pool_that_never_worked_hard_takes_a_fifth_more_and_nothing_is_told_of_that() -> None:
     truth = ServiceCurve(0.9, 9000.0, 2.5, 0.15)
     fit = fit_curve(*samples(truth, 300.0), fallback=ServiceCurve(1, 1))
     assert fit.cautious
-    assert fit.curve.x_max < truth.x_max / 5
+    assert fit.curve.bearable(50.0) == pytest.approx(1.2 * fit.seen_max)
     assert fit.extrapolated(fit.seen_max * 1.1)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=8, deadline=None)
 @given(st.floats(0.3, 8.0), st.floats(50, 20000), st.integers(0, 99))
 def test_a_pool_that_answers_alike_under_any_load_is_never_predicted_slower_than_measured(
     level_ms: float, load_max: float, seed: int
@@ -77,8 +78,8 @@ def test_a_pool_that_answers_alike_under_any_load_is_never_predicted_slower_than
     fit = fit_curve(sums, latency, fallback=ServiceCurve(1, 1))
     predicted = fit.curve.latency_ms(load(sums, fit.curve))
     assert predicted.max() <= np.percentile(latency, 95) * 1.1
-    # Twice of what was ever seen is not promised.
-    assert fit.curve.latency_ms(fit.seen_max * 2) > 5 * level_ms or not fit.cautious
+    # More than a fifth beyond what was ever seen is not promised.
+    assert fit.curve.bearable(1000.0) <= 1.2 * fit.seen_max * (1 + 1e-9)
 
 
 def test_no_samples_give_the_fallback_and_say_so() -> None:
@@ -120,7 +121,7 @@ def test_loads_of_disks_add_up_to_the_load_of_their_sum() -> None:
     assert load(each, curve).sum() == pytest.approx(float(load(each.sum(axis=1), curve)))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=8, deadline=None)
 @given(st.floats(0.3, 2.5), st.floats(2000, 60000), st.floats(1.5, 4.0))
 def test_any_well_used_pool_is_predicted_within_a_fiftieth(l0: float, x_max: float, beta: float) -> None:
     truth = ServiceCurve(l0, x_max, beta, 0.15)

@@ -6,11 +6,11 @@ import dataclasses
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from bench.groups import generate
-from core.tests.builders import small
+from core.tests.builders import always_in_order, small
 from core.tests.test_planners import all_plans, tiny
 from movelot_core.balance import exact
 from movelot_core.balance.group import Group, broken_musts, judge
@@ -44,6 +44,7 @@ def most_settled(group: Group, out: np.ndarray) -> tuple[int, int | None]:
 @given(with_some_out())
 def test_no_lawful_plan_settles_more_disks_nor_all_of_them_with_fewer_bytes(case: tuple[Group, np.ndarray]) -> None:
     group, out = case
+    assume(always_in_order(group))
     whole = settle_whole(group, out)
     assert broken_musts(group, whole.plan.place) == []
     most, least = most_settled(group, out)
@@ -64,6 +65,16 @@ def test_another_disk_makes_room_for_the_one_that_is_out() -> None:
     assert {(move.disk, move.target) for move in whole.plan.moves} == {(0, 1), (1, 2)}
     assert whole.settled == 1
     assert whole.plan.after.clear
+
+
+def test_one_that_can_leave_does_though_a_pool_stays_slow_at_every_hour_for_it() -> None:
+    """Pool 0 has 898 of 800, of which 593 are pinned. The 305 of disk 3 may come where those of disk 2 have left."""
+    group = small([3, 21, 27, 26], [0, 0, 2, 1], [72, 117, 115], [439.0, 154.0, 305.0, 305.0], [0, 1, 0])
+    reach = np.array([[True, False, False], [True, False, False], [True, True, True], [True, True, False]])
+    group = dataclasses.replace(group, reach=reach, pinned=np.array([True, True, False, False]))
+    whole = settle_whole(group, np.array([3]))
+    assert whole.settled == 1
+    assert whole.plan.place[[2, 3]].tolist() == [1, 0]
 
 
 def test_both_planners_make_room(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -214,6 +214,11 @@ SPECTACULAR_SETTINGS = {
         else "rest_framework.permissions.IsAuthenticated"
     ],
     "COMPONENT_SPLIT_REQUEST": True,
+    # Of several fields called kind each keeps a name of its own, whoever comes next.
+    "ENUM_NAME_OVERRIDES": {
+        "RuleKindEnum": "movelot.inventory.models.rules.PlacementRule.Kind",
+        "KindEnum": ["datastore", "pool"],
+    },
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",
         "movelot.schema_hooks.with_problems",
@@ -266,6 +271,11 @@ CELERY_BEAT_SCHEDULE = {
     "judge everything": {"task": "movelot.findings.tasks.judge_everything", "schedule": 3600},
     "take up jobs": {"task": "movelot.jobs.tasks.take_up_jobs", "schedule": 20, "options": {"expires": 20}},
     "resume lots": {"task": "movelot.lots.tasks.resume_lots", "schedule": 10, "options": {"expires": 10}},
+    "take back what lasts no longer": {
+        "task": "movelot.lots.tasks.take_back_what_lasts_no_longer",
+        "schedule": 30,
+        "options": {"expires": 30},
+    },
     "ask about unknown steps": {
         "task": "movelot.lots.tasks.ask_about_unknown_steps",
         "schedule": 10,
@@ -294,7 +304,14 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "formatter": "line"},
+        "instances": {"class": "movelot.balance.kept_instances.KeepInstances"},
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"movelot": {"level": "INFO"}, "redfish": {"level": "CRITICAL"}},
+    "loggers": {
+        "movelot": {"level": "INFO"},
+        "movelot_core.balance": {"handlers": ["instances"]},
+        "redfish": {"level": "CRITICAL"},
+    },
 }

@@ -12,6 +12,7 @@ from movelot.audit.views import EntryList, ExportView, ProofView
 from movelot.devices.network_views import NetworksView, NetworkView
 from movelot.devices.views import AccountView, DeviceListView, DeviceView, ProbeView, RereadView
 from movelot.health import healthz, readyz
+from movelot.inventory.curve_views import PoolCurveView
 from movelot.inventory.label_views import LabelsView
 from movelot.inventory.retention_views import RetentionView
 from movelot.inventory.views import DiskList
@@ -54,6 +55,7 @@ api = [
     path("audit/proof/", ProofView.as_view()),
     path("audit/export/", ExportView.as_view()),
     path("disks/", DiskList.as_view()),
+    path("pools/<int:pk>/curve/", PoolCurveView.as_view()),
     path("labels/<str:kind>/<int:pk>/", LabelsView.as_view()),
     *stage_routes(),
     *router.urls,

@@ -14,7 +14,8 @@ from rest_framework.test import APIClient
 
 from conftest import StandIns
 from movelot.accounts.models import Role, User
-from movelot.balance.plans import ClearPlan, clear_plan
+from movelot.balance.aims import KeptPlan
+from movelot.balance.plans import plan_of as kept_plan_of
 from movelot.devices.certificate import fingerprint_of
 from movelot.devices.linking import link
 from movelot.devices.management.commands.link_standins import grant_pools
@@ -170,9 +171,9 @@ def by_id(form: dict[str, Any]) -> dict[str, Any]:
     return {name: named.get(name, value) for name, value in form.items()}
 
 
-def plan_of(group: str) -> ClearPlan:
+def plan_of(group: str) -> KeptPlan:
     """The plan that clears a group as it is known now."""
-    return clear_plan(known_group(BalanceGroup.objects.get(name=group)))
+    return kept_plan_of(known_group(BalanceGroup.objects.get(name=group)))
 
 
 def balanced(client: APIClient, group: str = "quayside") -> dict[str, Any]:

@@ -177,8 +177,10 @@ def test_a_person_adds_a_move_and_the_prediction_follows(estate: StandIns, api: 
     lot, moves = draft["lot"]["summary"]["id"], draft["plan"]["moves"]
     assert draft["plan"]["clears"]
     assert draft["plan"]["moved_bytes"] >= draft["plan"]["bound_bytes"] > 0
-    extra = Disk.objects.get(identity="manifest-api-1")
     target = Datastore.objects.get(name="berth-c")
+    # One that the plan leaves where it is, on the same pool as the target.
+    stay = Disk.objects.filter(placement__datastore__name="berth-d").exclude(pk__in=[m["disk"] for m in moves])
+    extra = stay.earliest("size_bytes", "pk")
     asked = [{"disk": m["disk"], "target": m["target"]} for m in moves] + [{"disk": extra.pk, "target": target.pk}]
     after = api.put(f"/api/balance/drafts/{lot}/", {"group": "quayside", "moves": asked}, format="json").json()
     fill = {entry["id"]: entry["fill"] for entry in after["plan"]["datastores"]}

@@ -5,7 +5,7 @@ The members here are made up and known by the product only through what a real o
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import pytest
@@ -14,15 +14,15 @@ from rest_framework.test import APIClient
 from conftest import StandIns
 from movelot.accounts.models import User
 from movelot.attach.storage import STORAGE_KINDS
-from movelot.attach.storage.base import Showing, StorageKind
+from movelot.attach.storage.base import Leaving, Showing, StorageKind
 from movelot.findings.base import REGISTRY as FINDINGS
 from movelot.findings.judging import JUDGES, mark_due
 from movelot.inventory.changes import Aspect, Change
-from movelot.inventory.models import Datastore, Device, Volume
+from movelot.inventory.models import Device, Volume
 from movelot.lots import actions
 from movelot.lots.kinds import PASS, REGISTRY, Check
 from movelot.lots.models import Lot
-from movelot.lots.step_plan import StepPlan
+from movelot.lots.step_plan import AnyHandle, StepPlan
 from movelot.lots.steps import KINDS
 from movelot.lots.steps.hosts import Rescan
 from movelot.lots.steps.volumes import DeleteVolume
@@ -69,12 +69,11 @@ class Crate(StorageKind):
         steps.add_all(Rescan().on(host.name, f"Hoist {volume.name} aboard {host.name}") for host in hosts)
         return Showing([Check("the crane works", PASS, "it does")], steps, [host.name for host in hosts])
 
-    def take_away(self, volume: Volume, store: Datastore | None, hosts: list[Device], keep: bool) -> StepPlan:
-        plan = StepPlan()
-        if not keep:
-            delete = DeleteVolume(uri=volume.uri, name=volume.name)
-            plan.add(delete.on(volume.device.name, f"Delete {self.noun} {volume.name}"))
-        return plan
+    def take_away(self, plan: StepPlan, leaving: Leaving, after: Sequence[AnyHandle] = ()) -> list[AnyHandle]:
+        if leaving.keep:
+            return [*after]
+        delete = DeleteVolume(uri=leaving.volume.uri, name=leaving.volume.name)
+        return [plan.add(delete.on(leaving.volume.device.name, f"Delete {self.noun} {leaving.volume.name}"), after)]
 
 
 def test_a_storage_kind_is_its_own_file(estate: StandIns, ines: User, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -108,7 +107,9 @@ def test_every_storage_kind_keeps_the_contract(estate: StandIns, ines: User, nam
         hosts = kind.hosts_with(volume)
         assert kind.still_had(volume.serial) >= len(hosts)
         if kind.stands_alone(volume):
-            assert not len(kind.take_away(volume, None, hosts, keep=True))
+            steps = StepPlan()
+            assert kind.take_away(steps, Leaving(volume, None, hosts, keep=True)) == []
+            assert not len(steps)
             continue
         lot = drafted("detach", ines, volume=volume.pk, keep=True)
         assert not any(step.kind.startswith("delete") for step in lot.steps.all())

@@ -167,3 +167,6 @@ def test_a_cluster_without_storage_ports_is_told_so(estate: StandIns, api: APICl
     board = api.get("/api/balance/groups/lightvessel/")
     assert (board.status_code, board.json()["datastores"]) == (200, [])
     assert balanced(api, "lightvessel")["plan"]["moves"] == []
+    assert drafted("balance", ines, group="lightvessel", aim="even").steps.count() == 0
+    told = api.get("/api/balance/groups/lightvessel/alternatives/").json()
+    assert [(plan["fullest"], plan["moves"]) for plan in told] == [("", 0), ("", 0)]

@@ -85,8 +85,10 @@ def test_a_sparse_image_is_received_compared_and_its_contents_are_kept_apart(
             {"checksum": "wrong"},
             "was given: it is damaged, or another file. Nothing of it is kept.",
         ),
-        ("missing.qcow2", {}, "The depot answers 404 for this address, and no file."),
-        ("SHA256SUMS", {}, "and with 508 bytes no raw disk: those have whole sectors."),
+        ("missing.qcow2", {}, "The depot answers 404 for missing.qcow2, and no file."),
+        # The descriptor is there, and a disk that it names is not.
+        ("light-keeper.ovf", {}, "The depot answers 404 for light-keeper-disk1.img, and no file."),
+        ("SHA256SUMS", {}, "and with 843 bytes no raw disk: those have whole sectors."),
     ],
 )
 def test_what_is_not_taken_says_why_and_leaves_nothing(
@@ -143,6 +145,26 @@ def test_a_package_is_read_with_its_descriptor(api: APIClient, depot: str) -> No
     ]
 
 
+def test_a_package_in_single_files_is_put_together(api: APIClient, estate: StandIns, depot: str) -> None:
+    found = brought(api, name="pilot-log", url=f"{depot}pilot-log.ovf", checksum=estate.sums()["pilot-log.ovf"])
+    assert (found["state"], found["reason"]) == ("checked", "")
+    assert (found["format"], found["os"], found["processors"], found["memory_bytes"]) == (
+        *("ovf", "Linux 6.1", 1),
+        GIB,
+    )
+    assert [(disk["size_bytes"], disk["data_bytes"]) for disk in found["disks"]] == [(SIZE, 1024**2)] * 2
+    # Of what was fetched nothing is left but the disks.
+    assert sorted(folder().iterdir()) == sorted(copy_of(disk.content) for disk in ImageDisk.objects.all())
+
+
+def test_a_descriptor_alone_is_not_uploaded(api: APIClient, estate: StandIns, depot: str) -> None:
+    text = (estate.folder / "depot" / "pilot-log.ovf").read_bytes()
+    found = uploaded(api, text, len(text), name="pilot-log")
+    assert found["state"] == "failed"
+    assert "upload the whole package (.ova)" in found["reason"]
+    assert list(folder().iterdir()) == []
+
+
 def uploaded(api: APIClient, data: bytes, part: int, **form: Any) -> dict[str, Any]:
     """The image whose file was sent in parts of this size."""
     form = {"name": "sent", "file_name": "sent.img", "file_bytes": len(data), **form}
@@ -188,6 +210,12 @@ HOSTILE = {
     "a huge disk": (struct.pack(">4sIQIIQ", b"QFI\xfb", 2, 0, 0, 16, 2**62).ljust(1024, b"\0"), ""),
     "a package without disks": (_package("<Envelope/>"), "The package lacks disks."),
     "a bomb": (_package(BOMB), "The package's descriptor cannot be read."),
+    "a descriptor that leads elsewhere": (
+        b'<Envelope xmlns="http://schemas.dmtf.org/ovf/envelope/1" xmlns:ovf="http://schemas.dmtf.org/ovf/envelope/1">'
+        b'<References><File ovf:id="f" ovf:href="../../people.json"/></References></Envelope>',
+        "they have to lie beside it",
+    ),
+    "a bomb alone": (BOMB.encode(), "a text, as a page"),
     "a table of noise": (b"KDMV" + bytes(range(256)) * 6, "The disk of a package is damaged"),
 }
 

@@ -11,8 +11,10 @@ from movelot.findings.judging import judge_due
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.known_groups import SLOTS, WEEKDAY, WEEKEND, group_version, growth_of, hour_name, known_group
 from movelot.inventory.models import BalanceGroup, Datastore, Disk, Mount, Pool, PoolHour
-from movelot_core.balance.clear import Plan, clear
-from movelot_core.balance.group import Group, broken_musts, judge
+from movelot_core.balance.clear import clear
+from movelot_core.balance.group import Group, Ints, broken_musts, judge
+from movelot_core.balance.plan import Plan
+from movelot_core.solver import Budget
 from server.tests.conftest import plan_of
 
 
@@ -89,12 +91,12 @@ def test_a_plan_is_stored_by_whoever_judges_and_read_by_all_others(
     judge_due()
     made: list[int] = []
 
-    def counted(estate: Group) -> Plan:
+    def counted(estate: Group, out: Ints, budget: Budget) -> Plan:
         if "berth-a" in estate.datastores:
             made.append(1)
-        return clear(estate)
+        return clear(estate, out, budget)
 
-    monkeypatch.setattr("movelot.balance.plans.clear", counted)
+    monkeypatch.setattr("movelot.balance.aims.clear", counted)
     first, version = plan_of("quayside"), group_version()
     everything_changed()
     assert group_version() != version

@@ -19,7 +19,7 @@ from django.conf import settings
 from django.db import connection
 
 from conftest import ROOT, WORKER
-from movelot.inventory.capabilities import DISK_LIMITS, LABELS
+from movelot.inventory.capabilities import DISK_LIMITS, LABELS, LINKED_CLONES
 from movelot.lots.documents import dumped, form_of, read
 from movelot.lots.kinds import REGISTRY
 from movelot.lots.steps import KINDS
@@ -131,7 +131,7 @@ def test_lots_and_their_steps_are_as_they_were(migrated: dict[str, int]) -> None
 def test_what_devices_can_do_is_rows_by_code(migrated: dict[str, int]) -> None:
     codes = {code for (code,) in sql("SELECT DISTINCT code FROM inventory_capability")}
     # What is told since then no device has told yet.
-    assert codes == set(LABELS) - {DISK_LIMITS}
+    assert codes == set(LABELS) - {DISK_LIMITS, LINKED_CLONES}
     assert count("inventory_capability WHERE able AND code = 'own_target'") > 0
 
 

@@ -110,7 +110,9 @@ def test_out_and_in_again_it_is_the_same_estate(estate: StandIns, api: APIClient
     cache.clear()
     assert tables_of(package(WHEN)) == tables_of(before)
     again = plan_of("quayside")
-    assert (len(again.moves), again.moved_bytes) == (len(plan.moves), plan.moved_bytes)
+    # As good a plan, though of other disks: what was imported copies over hosts, and curves are told in ten digits.
+    assert again.bound_bytes == pytest.approx(plan.bound_bytes, rel=1e-6)
+    assert max(plan.moved_bytes, again.moved_bytes) <= 1.05 * plan.bound_bytes
 
 
 def test_a_disk_may_lie_on_a_datastore_that_only_other_hosts_mount(

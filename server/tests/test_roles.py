@@ -26,7 +26,7 @@ CHANGERS = {Role.VIRTUALIZATION, Role.STORAGE}
 EVERYBODY = set(Role)
 # What differs from the rule: everybody who is signed in reads, virtualization and storage change.
 ANYBODY = {"/api/session/", "/api/welcome/", "/api/welcome/accept/"}
-OF_ADMINISTRATORS = ("/api/people/", "/api/networks/", "/api/retention/", "/api/images/depots/")
+OF_ADMINISTRATORS = ("/api/people/", "/api/networks/", "/api/retention/", "/api/capacity/watch/", "/api/images/depots/")
 OF_STORAGE = {"/api/attach/grants/{id}/"}
 OWN = ("/api/sign-ins/", "/api/tokens/", "/api/session/password/", "/api/saved-views/")
 # Reads that are asked for by POST, as they are jobs.

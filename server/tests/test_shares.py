@@ -126,7 +126,7 @@ def test_two_workers_store_what_they_share_at_once(elsewhere: dict[str, str]) ->
         for n in range(3)
     ]
     told = [worker.communicate(timeout=120)[1] for worker in workers]
-    assert [worker.returncode for worker in workers] == [0, 0, 0], told
+    assert [worker.returncode for worker in workers] == [0, 0, 0], "\n".join(each[-2000:] for each in told)
     counts = {table: int(sql(f"SELECT COUNT(*) FROM inventory_{table}", NAME)[0][0]) for table in TABLES}
     assert counts == TABLES
 

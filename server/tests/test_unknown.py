@@ -27,6 +27,9 @@ def _impatient(settings: Settings) -> None:
     settings.AWAY_PATIENCE_SECONDS = 0.0
 
 
+ASKED_MOST = 500
+
+
 def cut_off(lot: Lot, standins: StandIns, device: str, nth: int) -> Lot:
     """Run the lot; the device does its nth action, and neither tells of it nor answers again."""
     actions.run(lot)
@@ -62,9 +65,13 @@ def test_what_a_device_did_before_it_went_away_is_found_out_and_undone(
     assert lot.state == Lot.State.FAILED
     assert unknown(lot)
     back(estate, device)
-    ask_about_unknown_steps()
-    lot.refresh_from_db()
+    # Work that still runs is asked about again, as the schedule does.
+    for _ in range(ASKED_MOST):
+        ask_about_unknown_steps()
+        if not unknown(lot):
+            break
     assert not unknown(lot)
+    lot.refresh_from_db()
     if case.final:
         # Nothing takes it back: it is run on.
         assert lot.state == Lot.State.DONE or run_to_end(lot).state == Lot.State.DONE

@@ -6,15 +6,12 @@ from ipaddress import ip_interface
 
 from movelot_standins.fibre_channel import PROTOCOL as FC
 from movelot_standins.fibre_channel import identity_of, is_wwpn, zoned
-from movelot_standins.model import Connection, Datastore, Host, Interface, Portal, Task, Volume, World
-from movelot_standins.set_members import is_set, members
+from movelot_standins.model import Connection, Datastore, Host, Interface, Pool, Portal, Task, Volume, World
+from movelot_standins.set_members import is_set
+from movelot_standins.space import free_bytes, is_raw, pool_free_bytes
 
 SCAN_SECONDS = 60.0
 FORMAT_SECONDS = 90.0
-# What is left of data, on average, once it was compressed, and once what is there twice is kept once.
-COMPRESSED_SHARE = 0.6
-DEDUPLICATED_SHARE = 0.85
-RAW_SHARE = 0.4
 TIERINGS = ("ByUse", "Fastest", "Slowest")
 
 
@@ -24,82 +21,6 @@ class ActionError(Exception):
     def __init__(self, status: int, key: str, message: str) -> None:
         super().__init__(message)
         self.status, self.key, self.message = status, key, message
-
-
-def used_bytes(world: World, store: Datastore, now: float) -> int:
-    """All bytes in use on ``store``: disks, copies that are arriving, and what grows beside them, by whole days."""
-    disks = sum(disk.size_bytes for disk in world.disks() if disk.datastore == store.id)
-    arriving = sum(int(t.total) for t in world.tasks if t.running and t.kind == "MoveDisk" and t.target == store.id)
-    return disks + arriving + other_bytes(world, store, now)
-
-
-def free_bytes(world: World, store: Datastore, now: float) -> int:
-    """Free on a datastore: what its own volume leaves, or on a volume set what all volumes leave of the pool."""
-    if is_set(world, store):
-        pool = world.pool_of(store.id)
-        taken = sum(allocated_bytes(world, volume, now) for volume in world.volumes if volume.pool == pool.name)
-        arriving = sum(int(t.total) for t in world.tasks if t.running and t.kind == "MoveDisk" and t.target == store.id)
-        return max(0, pool.capacity_bytes - taken - arriving)
-    # One on an export is full when its file system is, whatever else that holds.
-    used = sum(used_bytes(world, s, now) for s in world.datastores if s.serial == store.serial)
-    return max(0, store.capacity_bytes - used)
-
-
-def other_bytes(world: World, store: Datastore, now: float) -> int:
-    """Bytes that no disk of a machine holds, such as its snapshots; grows a little every day."""
-    if is_set(world, store):
-        disks = sum(disk.size_bytes for disk in world.disks() if disk.datastore == store.id)
-        return max(0, store.capacity_bytes - free_bytes(world, store, now) - disks)
-    grown = int((now - world.started) // 86400) * store.growth_bytes
-    images = sum(image.written_bytes for image in world.images if image.datastore == store.id)
-    return store.other_bytes + grown + images + snapshot_bytes(world, store)
-
-
-def snapshot_bytes(world: World, store: Datastore) -> int:
-    """Bytes that snapshots hold of disks on a datastore."""
-    return sum(
-        snapshot.held.get(disk.id, 0)
-        for machine in world.machines
-        if machine.snapshots
-        for disk in machine.disks
-        for snapshot in machine.snapshots
-        if snapshot.place_of(disk) == store.id
-    )
-
-
-def allocated_bytes(world: World, volume: Volume, now: float) -> int:
-    """Bytes a volume holds in its pool: what was written for thin ones, all for thick ones, its volumes' for a set."""
-    if volume.kind == "set":
-        return sum(member.allocated_bytes for member in members(world, volume))
-    if not volume.thin:
-        return volume.size_bytes
-    if is_raw(world, volume.serial):
-        # What a guest has written of it, seen from outside.
-        return int(volume.size_bytes * RAW_SHARE)
-    return int(_written_bytes(world, volume, now) * _kept_share(volume))
-
-
-def reduced_bytes(world: World, volume: Volume, now: float) -> int:
-    """Bytes that compression and deduplication keep a volume from holding."""
-    if volume.kind == "set" or not volume.thin or is_raw(world, volume.serial):
-        return 0
-    return int(_written_bytes(world, volume, now) * (1 - _kept_share(volume)))
-
-
-def _written_bytes(world: World, volume: Volume, now: float) -> int:
-    used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
-    return min(volume.size_bytes, used)
-
-
-def _kept_share(volume: Volume) -> float:
-    return (COMPRESSED_SHARE if volume.compressed else 1.0) * (DEDUPLICATED_SHARE if volume.deduplicated else 1.0)
-
-
-def provisioned_bytes(world: World, volume: Volume) -> int:
-    """Bytes that were promised of a pool: the volume's size, or those of all volumes in a set."""
-    if volume.kind == "set":
-        return sum(member.size_bytes for member in members(world, volume))
-    return volume.size_bytes
 
 
 def create_volume(world: World, fields: dict[str, object], now: float) -> Volume:
@@ -118,8 +39,7 @@ def create_volume(world: World, fields: dict[str, object], now: float) -> Volume
     tiering = str(fields.get("tiering") or ("ByUse" if pool.tiers else ""))
     if tiering not in (TIERINGS if pool.tiers else ("",)):
         raise ActionError(400, "PropertyValueIncorrect", f"{pool_name} cannot keep pages in the way asked for.")
-    taken = sum(allocated_bytes(world, volume, now) for volume in world.volumes if volume.pool == pool.name)
-    if size <= 0 or taken + size > pool.capacity_bytes:
+    if size <= 0 or size > pool_free_bytes(world, pool, now):
         raise ActionError(400, "PropertyValueOutOfRange", f"{pool_name} cannot hold {size} more bytes.")
     number = world.next_id()
     owners = [volume.controller for volume in world.volumes_of(pool.array)]
@@ -168,6 +88,14 @@ def delete_volume(world: World, volume: Volume) -> None:
             host.sessions.pop(world.target_of(volume), None)
     world.volumes.remove(volume)
     world.datastores[:] = [store for store in world.datastores if store.serial != volume.serial]
+
+
+def delete_pool(world: World, pool: Pool) -> None:
+    """Take a pool that holds no volume from its array, which lists it no more."""
+    if any(volume.pool == pool.name for volume in world.volumes):
+        raise ActionError(409, "ResourceInUse", f"Pool {pool.name} still holds volumes.")
+    # It keeps its place among the others, whose past hours are told by it.
+    pool.array = ""
 
 
 def connect(world: World, volume_id: str, initiators: list[str], lun: int) -> Connection:
@@ -302,11 +230,6 @@ def start_task(world: World, device: str, kind: str, key: str, total: float, now
     return task
 
 
-def is_raw(world: World, serial: str) -> bool:
-    """Whether any machine has the volume as it is."""
-    return any(raw.serial == serial for machine in world.machines for raw in machine.raw)
-
-
 def format_device(world: World, host: Host, serial: str, name: str, key: str) -> Datastore:
     """Make a datastore on an empty device; one that carries anything is refused."""
     volume = world.volume_by_serial(serial)
@@ -344,8 +267,7 @@ def grow_volume(world: World, volume: Volume, size: int, now: float) -> Volume:
     if size < volume.size_bytes:
         raise ActionError(400, "PropertyValueOutOfRange", f"{volume.name} cannot be made smaller.")
     pool = world.pool(volume.pool)
-    taken = sum(allocated_bytes(world, each, now) for each in world.volumes if each.pool == pool.name)
-    if taken + size - volume.size_bytes > pool.capacity_bytes:
+    if size - volume.size_bytes > pool_free_bytes(world, pool, now):
         raise ActionError(400, "PropertyValueOutOfRange", f"{pool.name} cannot hold so much more.")
     if world.kind_of(pool.array) == "block" and size > volume.size_bytes:
         for host in world.hosts:
@@ -408,6 +330,18 @@ def wipe(world: World, serial: str) -> None:
         volume.signature_kind = volume.signature_id = ""
 
 
+def delete_loose_disk(world: World, host: Host, identity: str) -> None:
+    """Delete a disk that no machine has; one that is not there is deleted already."""
+    if world.disk(identity) is not None:
+        raise ActionError(409, "ResourceInUse", f"A machine has disk {identity}.")
+    found = next((disk for disk in world.loose if disk.id == identity), None)
+    if found is None:
+        return
+    if found.datastore not in host.mounted:
+        raise ActionError(409, "ResourceInUse", f"{host.name} does not mount what {found.name} is on.")
+    world.loose.remove(found)
+
+
 def _forget(world: World, store: Datastore) -> None:
     """Forget a datastore that nothing is on and no host mounts."""
     if any(store.id in machine.places for machine in world.machines):
@@ -429,11 +363,11 @@ def move_disk(world: World, host: Host, disk_id: str, target_id: str, key: str, 
         raise ActionError(409, "ResourceInUse", f"{disk.name} is being moved already.")
     if running is None and disk.datastore != target.id:
         free = free_bytes(world, target, now)
-        if disk.size_bytes > free:
+        if disk.taken_bytes > free:
             raise ActionError(
-                409, "InsufficientStorage", f"{target.name} has {free} bytes free; {disk.size_bytes} are needed."
+                409, "InsufficientStorage", f"{target.name} has {free} bytes free; {disk.taken_bytes} are needed."
             )
-    task = start_task(world, host.name, "MoveDisk", key, disk.size_bytes, now, disk=disk_id, target=target_id)
+    task = start_task(world, host.name, "MoveDisk", key, disk.taken_bytes, now, disk=disk_id, target=target_id)
     # Block arrays copy between their own volumes; everything else goes over the host.
     arrays = {world.pool_of(disk.datastore).array, world.pool_of(target.id).array}
     task.offloaded = len(arrays) == 1 and world.file_array not in arrays

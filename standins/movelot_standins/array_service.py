@@ -5,14 +5,22 @@ from __future__ import annotations
 import time
 from typing import Any, ClassVar
 
-from movelot_standins import actions, iscsi_actions
+from movelot_standins import actions, iscsi_actions, space, space_actions, tiers
 from movelot_standins.actions import ActionError
 from movelot_standins.common_service import ROOT, Clock, CommonService, metric
+from movelot_standins.drives import add_drives, drive_sets
 from movelot_standins.fibre_channel import PROTOCOL as FC
 from movelot_standins.fibre_channel import alias_of, endpoint_id, fabric_of, name_format, wwpn_of
 from movelot_standins.loads import HOUR_SECONDS
 from movelot_standins.model import Connection, Pool, Portal, Volume, World
-from movelot_standins.physics import OFFLOAD_BYTES_PER_SECOND, pool_day, pool_now
+from movelot_standins.physics import (
+    COPY_IO_KIB,
+    OFFLOAD_BYTES_PER_SECOND,
+    REDUCED_BYTES_PER_IO,
+    RETURNED_BYTES_PER_IO,
+    pool_day,
+    pool_now,
+)
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
 OK = {"State": "Enabled", "Health": "OK"}
@@ -20,6 +28,8 @@ PORTS = {"iSCSI": 3260, "NFS": 2049, "NVMe/TCP": 4420}
 # Which arrays keep an array's snapshots besides itself.
 SNAPSHOT_TARGETS = {"granite": ["basalt"]}
 # Redfish has one word for NVMe over any fabric; which one it is the transport says.
+# How much work on a volume a pool does with one write.
+WORK_COSTS = {"ReturnedBytesPerIO": RETURNED_BYTES_PER_IO, "ReducedBytesPerIO": REDUCED_BYTES_PER_IO}
 SPOKEN = {"NVMe/TCP": ("NVMeOverFabrics", "TCP")}
 
 
@@ -74,6 +84,8 @@ class StorageService(CommonService):
         self.collection(f"{self.storage}/Controllers", "StorageController", "Controllers", self.controllers)
         self.collection(f"{self.storage}/StoragePools", "StoragePool", "StoragePools", self.pools)
         self.collection(f"{self.fabric}/Endpoints", "Endpoint", "Endpoints", self.endpoints)
+        self.route("DELETE", f"{self.storage}/StoragePools/{{id}}", self.delete_pool)
+        self.route("POST", f"{self.storage}/StoragePools/{{id}}/Actions/Oem/Kestrel.AddDrives", self.add_drives)
 
     def root_links(self) -> dict[str, Resource]:
         return {"Storage": link(f"{ROOT}/Storage"), "Fabrics": link(f"{ROOT}/Fabrics")}
@@ -110,6 +122,19 @@ class StorageService(CommonService):
         listed = [pool for pool in self.world.pools_of(self.name) if f"pool:{pool.name}" not in self.world.hidden]
         return [self._pool(pool) for pool in listed]
 
+    def delete_pool(self, call: Call) -> Reply:
+        """Delete one that holds no volume."""
+        walk(self.pools(), call.parts["id"])
+        actions.delete_pool(self.world, self.world.pool_under(call.parts["id"]))
+        return Reply(204)
+
+    def add_drives(self, call: Call) -> Reply:
+        """Have a pool consist of more drives, of those that belong to none."""
+        walk(self.pools(), call.parts["id"])
+        pool = self.world.pool_under(call.parts["id"])
+        add_drives(pool, int(call.body["Drives"]))
+        return Reply(200, self._pool(pool))
+
     def _pool_link(self, volume: Volume) -> dict[str, str]:
         return link(f"{self.storage}/StoragePools/{self.world.pool(volume.pool).key}")
 
@@ -119,7 +144,7 @@ class StorageService(CommonService):
 
     def _pool(self, pool: Pool) -> Resource:
         now, there = self.clock(), [volume for volume in self.world.volumes if volume.pool == pool.name]
-        allocated = sum(actions.allocated_bytes(self.world, volume, now) for volume in there)
+        allocated = sum(space.allocated_bytes(self.world, volume, now) for volume in there)
         return resource(
             f"{self.storage}/StoragePools/{pool.key}",
             "StoragePool.v1_9_1.StoragePool",
@@ -135,6 +160,18 @@ class StorageService(CommonService):
                 "Kestrel": {
                     "Drives": pool.drives,
                     "Spares": pool.spares,
+                    "AddableDrives": pool.addable,
+                    "CacheBytes": pool.cache_bytes,
+                    "CacheHitShare": pool.cache_hit,
+                    "DriveSets": [
+                        {
+                            "MediaType": each.media,
+                            "CapacityBytes": each.size_bytes,
+                            "State": each.state,
+                            "Count": each.count,
+                        }
+                        for each in drive_sets(pool)
+                    ],
                     "PageBytes": pool.page_bytes,
                     "Tiers": [{"Media": media, "CapacityBytes": size} for media, size in pool.tiers],
                     "RelocationWindow": pool.relocation,
@@ -147,7 +184,7 @@ class StorageService(CommonService):
                 "Data": {
                     "AllocatedBytes": pool.capacity_bytes,
                     "ConsumedBytes": allocated,
-                    "ProvisionedBytes": sum(actions.provisioned_bytes(self.world, volume) for volume in there),
+                    "ProvisionedBytes": sum(space.provisioned_bytes(self.world, volume) for volume in there),
                 }
             },
         )
@@ -174,15 +211,43 @@ class StorageService(CommonService):
         )
 
     def metric_day(self, day: int) -> list[Resource]:
-        return [
+        pools, now = self.world.pools_of(self.name), self.clock()
+        responses = [
             metric(
                 "ResponseTimeMs",
                 f"{self.storage}/StoragePools/{pool.key}",
                 day * 86400 + hour * HOUR_SECONDS,
                 float(value),
             )
-            for pool in self.world.pools_of(self.name)
+            for pool in pools
             for hour, value in enumerate(pool_day(self.world, pool, day))
+        ]
+        return (
+            responses
+            + [
+                metric(
+                    "ConsumedBytes",
+                    f"{self.storage}/StoragePools/{pool.key}",
+                    day * 86400,
+                    space.pool_used_on(self.world, pool, day, now),
+                )
+                for pool in pools
+            ]
+            + [row for pool in pools if pool.tiers for row in self._tier_day(pool, day, now)]
+        )
+
+    def _tier_day(self, pool: Pool, day: int, now: float) -> list[Resource]:
+        """What lay on each tier at the start of a day, and what had come to it from others in the night before."""
+        before, after = (
+            tiers.tier_bytes(self.world, pool, each, space.pool_used_on(self.world, pool, each, now), now)
+            for each in (day - 1, day)
+        )
+        told = {"TierConsumedBytes": after, "TierMovedInBytes": tiers.moved_in(before, after)}
+        uri = f"{self.storage}/StoragePools/{pool.key}#/Oem/Kestrel/Tiers"
+        return [
+            metric(name, f"{uri}/{number}", day * 86400, value)
+            for name, values in told.items()
+            for number, value in enumerate(values)
         ]
 
     def metric_now(self, when: float) -> list[Resource]:
@@ -209,6 +274,7 @@ class ArrayService(StorageService):
         self.route("POST", f"{self.storage}/Volumes", self.create_volume)
         self.route("DELETE", f"{self.storage}/Volumes/{{id}}", self.delete_volume)
         self.route("PATCH", f"{self.storage}/Volumes/{{id}}", self.change_volume)
+        self.route("POST", f"{self.storage}/Volumes/{{id}}/Actions/Oem/Kestrel.SampleBlocks", self.sample_blocks)
         self.route("POST", f"{self.fabric}/Connections", self.connect)
         self.route("PATCH", f"{self.fabric}/Connections/{{id}}", self.let_in)
         self.route("DELETE", f"{self.fabric}/Connections/{{id}}", self.disconnect)
@@ -220,9 +286,11 @@ class ArrayService(StorageService):
         rate = OFFLOAD_BYTES_PER_SECOND * self.world.pace
         return {
             "CopyBytesPerSecond": rate,
+            "CopyIOPS": round(OFFLOAD_BYTES_PER_SECOND / (COPY_IO_KIB * 1024)),
             "TargetPerVolume": self.protocol == "iSCSI",
             "SnapshotTargets": SNAPSHOT_TARGETS.get(self.name, []),
             "GuaranteedIOPS": self.protocol == "NVMe/TCP",
+            **WORK_COSTS,
         }
 
     def storage_resource(self, call: Call) -> Resource:
@@ -244,7 +312,7 @@ class ArrayService(StorageService):
             ProvisioningPolicy="Thin" if volume.thin else "Fixed",
             Compressed=volume.compressed,
             Deduplicated=volume.deduplicated,
-            Capacity={"Data": {"ConsumedBytes": actions.allocated_bytes(self.world, volume, self.clock())}},
+            Capacity={"Data": {"ConsumedBytes": space.allocated_bytes(self.world, volume, self.clock())}},
             Identifiers=[{"DurableNameFormat": self.serial_format, "DurableName": volume.serial}],
             CapacitySources=[{"ProvidingPools": [self._pool_link(volume)]}],
             Links={"Controllers": [owner]},
@@ -254,14 +322,23 @@ class ArrayService(StorageService):
     def volume_more(self, volume: Volume) -> Resource:
         """What the array says of a volume beside what all do: the target that it is behind."""
         tiering = {"Tiering": volume.tiering} if volume.tiering else {}
-        saved = actions.reduced_bytes(self.world, volume, self.clock())
-        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume), "ReducedBytes": saved, **tiering}}}
+        saved = space.reduced_bytes(self.world, volume, self.clock())
+        told = {"ReducedBytes": saved, "ReducedShare": round(volume.reduced_share, 4)}
+        return {"Oem": {"Kestrel": {"Target": self.world.target_of(volume), **told, **tiering}}}
 
     def change_volume(self, call: Call) -> Reply:
-        """Make a volume larger."""
+        """Make a volume larger, or begin to reduce its data."""
         volume = self._volume_of(call.parts["id"])
-        actions.grow_volume(self.world, volume, int(call.body["CapacityBytes"]), self.clock())
+        if "CapacityBytes" in call.body:
+            actions.grow_volume(self.world, volume, int(call.body["CapacityBytes"]), self.clock())
+        if {"Compressed", "Deduplicated"} & call.body.keys():
+            return self.accepted(space_actions.reduce(self.world, self.name, volume.serial, call.body, self.clock()))
         return Reply(200, self._volume(volume))
+
+    def sample_blocks(self, call: Call) -> Reply:
+        """Fingerprints of a part of a volume's blocks."""
+        serial = self._volume_of(call.parts["id"]).serial
+        return Reply(200, space_actions.sampled(self.world, serial, call.body, self.clock()))
 
     def endpoints(self) -> list[Resource]:
         return super().endpoints() + [self._initiator(name) for name in self.known]

@@ -17,6 +17,7 @@ from movelot_standins.actions import ActionError
 from movelot_standins.clockwork import cancel
 from movelot_standins.model import GivenPassword, Task, World
 from movelot_standins.redfish import Call, Collection, Reply, Resource, Service, link, resource, walk
+from movelot_standins.space import remember
 
 ROOT = "/redfish/v1"
 HISTORY_DAYS = 30
@@ -63,6 +64,7 @@ class CommonService(Service):
     def __init__(self, name: str, world: World, password: str, clock: Clock = time.time) -> None:
         super().__init__(name, "movelot", password)
         self.world, self.clock = world, clock
+        self.changing = lambda: remember(world, clock())
         self.route("GET", "/redfish", lambda _call: Reply(200, {"v1": "/redfish/v1/"}))
         self.route("GET", ROOT, self.root)
         self.route("GET", f"{ROOT}/odata", self.odata)

@@ -11,7 +11,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from movelot_standins import fibre_channel, machine_actions, scenario, wandering
+from movelot_standins import fibre_channel, machine_actions, scenario, space, wandering
 from movelot_standins.actions import ActionError, scan_now
 from movelot_standins.faults import KINDS, Fault
 
@@ -110,6 +110,7 @@ class ControlDoor:
     async def machine(self, request: Request) -> JSONResponse:
         """What people do with machines by other means: create, on, off, snapshot, delete."""
         try:
+            space.remember(self.site.world, time.time())
             found = machine_actions.act_by_other_means(self.site.world, await request.json(), time.time())
         except ActionError as refused:
             return JSONResponse({"error": refused.message}, refused.status)

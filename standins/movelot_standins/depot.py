@@ -14,7 +14,7 @@ from starlette.responses import PlainTextResponse, Response, StreamingResponse
 from starlette.routing import Route
 
 from movelot_standins import certificates
-from movelot_standins.image_files import PackedMachine, ova, qcow2
+from movelot_standins.image_files import PackedMachine, ova, qcow2, single_files
 
 NAME, ADDRESS = "depot", "127.40.0.50"
 MIB, GIB = 1024**2, 1024**3
@@ -35,6 +35,15 @@ def _berth_scribe() -> bytes:
     return ova(PackedMachine("berth-scribe", "Linux 6.1", 2, 2048, disks))
 
 
+# A package as single files; one of them is missing for the second one.
+PILOT = PackedMachine("pilot-log", "Linux 6.1", 1, 1024, ((SIZE, {0: _noise(9, MIB)}), (SIZE, {MIB: _noise(10, MIB)})))
+LOST = PackedMachine("light-keeper", "Linux 6.1", 1, 1024, ((SIZE, {0: _noise(11, MIB)}),))
+
+
+def _one_of(machine: PackedMachine, name: str) -> Callable[[], bytes]:
+    return lambda: single_files(machine)[name]
+
+
 FILES: dict[str, Callable[[], bytes]] = {
     "harbour-linux.qcow2": lambda: qcow2(SIZE, {0: _noise(1, 2 * MIB), 128 * MIB: _noise(2, 2 * MIB)}),
     "gate-terminal.qcow2": lambda: qcow2(2 * SIZE, {0: b"gate terminal " * 100_000}, compressed=True),
@@ -42,6 +51,8 @@ FILES: dict[str, Callable[[], bytes]] = {
     WRONG: lambda: qcow2(SIZE, {0: _noise(4, MIB)}),
     BREAKS: lambda: qcow2(SIZE, {MIB: _noise(8, 4 * MIB)}),
     "berth-scribe.ova": _berth_scribe,
+    **{f"{PILOT.name}{end}": _one_of(PILOT, f"{PILOT.name}{end}") for end in (".ovf", "-disk1.img", "-disk2.img")},
+    f"{LOST.name}.ovf": _one_of(LOST, f"{LOST.name}.ovf"),
 }
 
 

@@ -7,6 +7,7 @@ from ipaddress import ip_address, ip_interface, ip_network
 
 from movelot_standins.actions import ActionError, reaches
 from movelot_standins.model import Datastore, Export, Host, Interface, Portal, Volume, World
+from movelot_standins.space import pool_free_bytes, used_bytes
 
 VERSIONS = ("NFSv3", "NFSv4_1")
 ACCESS = ("ReadWrite", "ReadOnly")
@@ -41,6 +42,36 @@ def _checked(clients: list[list[str]]) -> list[list[str]]:
         if access not in ACCESS:
             raise ActionError(400, "PropertyValueNotInList", f"There is no access {access}.")
     return clients
+
+
+def resize(world: World, volume: Volume, size: int, now: float) -> None:
+    """Make a file system larger or smaller, never smaller than what is in it; all that mount it see it at once."""
+    used = sum(used_bytes(world, store, now) for store in world.datastores if store.serial == volume.serial)
+    if size < used:
+        raise ActionError(409, "InsufficientStorage", f"{volume.name} has {used} bytes in it.")
+    if not volume.thin and size - volume.size_bytes > pool_free_bytes(world, world.pool(volume.pool), now):
+        raise ActionError(400, "PropertyValueOutOfRange", f"{volume.pool} cannot hold so much more.")
+    volume.size_bytes = size
+    _seen(world, volume)
+
+
+def set_quota(world: World, export: Export, quota: int, now: float) -> None:
+    """Let clients have so much of a file system and no more, 0 for all of it; never less than what they have in it."""
+    volume = next(each for each in world.volumes if each.id == export.volume)
+    stores = [store for store in world.datastores if store.serial == volume.serial and store.path == export.path]
+    used = sum(used_bytes(world, store, now) for store in stores)
+    if quota and quota < used:
+        raise ActionError(409, "InsufficientStorage", f"{export.path} has {used} bytes in it.")
+    export.quota_bytes = quota
+    _seen(world, volume)
+
+
+def _seen(world: World, volume: Volume) -> None:
+    """Have all that mount exports of a file system see what these give of it."""
+    given = {each.path: each.given_bytes(volume.size_bytes) for each in world.exports if each.volume == volume.id}
+    for store in world.datastores:
+        if store.serial == volume.serial:
+            store.capacity_bytes = given.get(store.path, volume.size_bytes)
 
 
 def set_clients(export: Export, clients: list[list[str]]) -> None:
@@ -114,7 +145,8 @@ def _known_as(world: World, volume: Volume, server: str, path: str, name: str) -
     if store is None:
         if any(other.name == name for other in world.datastores):
             raise ActionError(409, "ResourceAlreadyExists", f"A datastore named {name} exists already.")
-        store = Datastore(identity, name, volume.serial, volume.size_bytes, 0, 0, server=server, path=path)
+        given = next(each for each in world.exports if each.path == path).given_bytes(volume.size_bytes)
+        store = Datastore(identity, name, volume.serial, given, 0, 0, server=server, path=path)
         world.datastores.append(store)
     if store.name != name:
         raise ActionError(409, "ResourceAlreadyExists", f"The export is mounted as {store.name} elsewhere.")

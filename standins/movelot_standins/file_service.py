@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import time
 
-from movelot_standins import actions, file_actions
+from movelot_standins import actions, file_actions, space, space_actions
 from movelot_standins.actions import ActionError
-from movelot_standins.array_service import OK, StorageService
+from movelot_standins.array_service import OK, WORK_COSTS, StorageService
 from movelot_standins.common_service import Clock
 from movelot_standins.model import Export, Volume, World
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
@@ -25,21 +25,23 @@ class FileService(StorageService):
         self.collection(systems, "FileSystem", "FileSystems", self.file_systems)
         self.route("POST", systems, self.create_file_system)
         self.route("DELETE", systems + "/{id}", self.delete_file_system)
+        self.route("PATCH", systems + "/{id}", self.change_file_system)
+        self.route("POST", systems + "/{id}/Actions/Oem/Kestrel.SampleBlocks", self.sample_blocks)
         self.route("GET", shares, lambda call: Collection("FileShareCollection", "Shares", self.shares(call)))
         self.route("GET", shares + "/{id}", lambda call: walk(self.shares(call), call.parts["id"]))
         self.route("POST", shares, self.export)
-        self.route("PATCH", shares + "/{id}", self.set_clients)
+        self.route("PATCH", shares + "/{id}", self.change_export)
         self.route("DELETE", shares + "/{id}", self.withdraw)
 
     def oem(self) -> Resource:
-        return {"ClientAdvice": self.world.file_advice}
+        return {"ClientAdvice": self.world.file_advice, **WORK_COSTS}
 
     def file_systems(self) -> list[Resource]:
         return [self._file_system(volume) for volume in self.world.volumes_of(self.name)]
 
     def _file_system(self, volume: Volume) -> Resource:
         path = f"{self.storage}/FileSystems/{volume.id}"
-        consumed = actions.allocated_bytes(self.world, volume, self.clock())
+        consumed = space.allocated_bytes(self.world, volume, self.clock())
         return resource(
             path,
             "FileSystem.v1_4_1.FileSystem",
@@ -50,8 +52,32 @@ class FileService(StorageService):
             CapacitySources=[{"ProvidingPools": [self._pool_link(volume)]}],
             Identifiers=[{"DurableNameFormat": "UUID", "DurableName": volume.serial}],
             ExportedShares=link(f"{path}/ExportedFileShares"),
-            Oem={"Kestrel": {"Controller": volume.controller, "Thin": volume.thin}},
+            Oem={
+                "Kestrel": {
+                    "Controller": volume.controller,
+                    "Thin": volume.thin,
+                    "Compressed": volume.compressed,
+                    "Deduplicated": volume.deduplicated,
+                    "ReducedBytes": space.reduced_bytes(self.world, volume, self.clock()),
+                    "ReducedShare": round(volume.reduced_share, 4),
+                }
+            },
         )
+
+    def change_file_system(self, call: Call) -> Reply:
+        """Give a file system another size, or begin to reduce its data."""
+        volume, oem = self._volume(call.parts["id"]), call.body.get("Oem", {}).get("Kestrel", {})
+        if "Capacity" in call.body:
+            size = int(call.body["Capacity"]["Data"]["AllocatedBytes"])
+            file_actions.resize(self.world, volume, size, self.clock())
+        if {"Compressed", "Deduplicated"} & oem.keys():
+            return self.accepted(space_actions.reduce(self.world, self.name, volume.serial, oem, self.clock()))
+        return Reply(200, self._file_system(volume))
+
+    def sample_blocks(self, call: Call) -> Reply:
+        """Fingerprints of a part of a file system's blocks."""
+        serial = self._volume(call.parts["id"]).serial
+        return Reply(200, space_actions.sampled(self.world, serial, call.body, self.clock()))
 
     def _volume(self, identity: str) -> Volume:
         walk(self.file_systems(), identity)
@@ -78,6 +104,7 @@ class FileService(StorageService):
         return [self._share(export) for export in self.world.exports if export.volume == volume.id]
 
     def _share(self, export: Export) -> Resource:
+        quota = export.quota_bytes
         return resource(
             f"{self.storage}/FileSystems/{export.volume}/ExportedFileShares/{export.id}",
             "FileShare.v1_3_1.FileShare",
@@ -86,6 +113,7 @@ class FileService(StorageService):
             FileSharingProtocols=export.versions,
             RootAccess=export.root,
             Status=OK,
+            **({"FileShareQuotaType": "Hard", "FileShareTotalQuotaBytes": quota} if quota else {}),
             Oem={"Kestrel": {"Clients": [{"Network": n, "Access": access} for n, access in export.clients]}},
         )
 
@@ -104,9 +132,14 @@ class FileService(StorageService):
         share = self._share(made)
         return Reply(201, share, {"Location": share["@odata.id"]})
 
-    def set_clients(self, call: Call) -> Reply:
+    def change_export(self, call: Call) -> Reply:
+        """Give an export other clients, or another quota."""
         export = self._export(call)
-        file_actions.set_clients(export, _clients(call.body))
+        if "FileShareTotalQuotaBytes" in call.body:
+            quota = int(call.body["FileShareTotalQuotaBytes"] or 0)
+            file_actions.set_quota(self.world, export, quota, self.clock())
+        if "Oem" in call.body:
+            file_actions.set_clients(export, _clients(call.body))
         return Reply(200, self._share(export))
 
     def withdraw(self, call: Call) -> Reply:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from movelot_standins.actions import serial_of, snapshot_bytes
+import zlib
+
+from movelot_standins.actions import serial_of
 from movelot_standins.file_actions import export_identity
 from movelot_standins.model import GIB, TIB, Datastore, Export, Host, Snapshot, Volume, World
 from movelot_standins.sites import BASALT_STORES, GATES, Disks, add_machines, add_stores
+from movelot_standins.space import snapshot_bytes
 
 # name, pool, TiB, controller
 STORES = (
@@ -39,6 +42,9 @@ ARCHIVE: Shape = (
     (140, "steady", 1, 2, 64),
 )
 
+# Planted: machines that have been off for so many days.
+OFF_DAYS = {"archive-18": 211, "archive-19": 204, "archive-20": 200}
+
 # name, first and last number, digits, os, datastore, disks; on the hosts of quayside
 FAMILIES = (
     ("crane-telem", 3, 4, 2, "Linux 6.1", "berth-g", CRANE),
@@ -61,6 +67,11 @@ SIZES = {
     "vts-radar-01": (8, 24),
     "vts-radar-02": (8, 24),
 }
+# The image that machines of a family were made from, most of which their first disk still holds.
+IMAGES = {"desk": "office desktop", "yard": "kiosk", "build": "server", "crane": "server", "archive": "server"}
+IMAGE_BYTES = 24 * GIB
+KEPT_LEAST = 0.8
+
 CHAIN_DAYS = (412, 260, 181, 96, 33)
 
 Family = tuple[str, int, int, int, str, str, Shape]
@@ -72,6 +83,8 @@ def add_fleet(world: World) -> None:
     names = [host.iqn for host in hosts]
     add_stores(world, STORES, 51 + len(BASALT_STORES), names, hosts)
     add_export(world, 34, DESKTOP_EXPORT, hosts)
+    # Planted: an export with a quota of its own, which has to grow with its file system.
+    world.exports[-1].quota_bytes = DESKTOP_EXPORT[2] * TIB
     add_machines(world, _members(FAMILIES), [host.name for host in hosts], "10.40.23")
     add_machines(world, _members(GATE_FAMILIES), GATES, "10.40.24")
     _plant(world)
@@ -95,6 +108,22 @@ def _plant(world: World) -> None:
     home = next(store for store in world.datastores if store.name == "berth-a")
     home.other_bytes -= snapshot_bytes(world, home)
     by_name["archive-12"].disks[1].written_share = 0.09
+    for name, days in OFF_DAYS.items():
+        machine = by_name[name]
+        machine.power, machine.off_since = "Off", world.started - days * 86400
+    # Planted: two of these left there what they had of their memory when their host went down.
+    for name in tuple(OFF_DAYS)[:2]:
+        machine = by_name[name]
+        machine.swap_bytes = machine.memory_bytes
+        there = next(store for store in world.datastores if store.id == machine.home)
+        there.other_bytes = max(0, there.other_bytes - machine.swap_bytes)
+    for machine in world.machines:
+        family = machine.name.split("-")[0]
+        if family in IMAGES:
+            disk = machine.disks[0]
+            # Of its image a machine keeps what it has not overwritten since: some more, some less.
+            kept = KEPT_LEAST + (1 - KEPT_LEAST) * (zlib.crc32(machine.name.encode()) % 100) / 100
+            disk.content = [(f"image {IMAGES[family]}", int(min(disk.written_bytes * 0.9, IMAGE_BYTES) * kept))]
 
 
 def _members(families: tuple[Family, ...]) -> tuple[tuple[str, str, Disks], ...]:

@@ -14,14 +14,16 @@ from movelot_standins import (
     iscsi_actions,
     nvme_actions,
     set_actions,
+    space,
+    space_actions,
 )
 from movelot_standins.actions import ActionError
-from movelot_standins.common_service import ROOT, Clock, metric
+from movelot_standins.common_service import ROOT, Clock, metric, stamp
 from movelot_standins.contents import Contents
 from movelot_standins.image_service import ImageService
-from movelot_standins.loads import HOUR_SECONDS, day_load, load_at, ripple
-from movelot_standins.model import Datastore, Disk, Interface, Volume, World
-from movelot_standins.physics import HOST_COPY_BYTES_PER_SECOND
+from movelot_standins.loads import HOUR_SECONDS, day_load, grown_since, load_at
+from movelot_standins.model import Datastore, Disk, Interface, LooseDisk, Volume, World
+from movelot_standins.physics import COPY_IO_KIB, HOST_COPY_BYTES_PER_SECOND
 from movelot_standins.redfish import Call, Collection, Reply, Resource, link, resource, walk
 
 PATH_POLICIES = ("RoundRobin", "OnePath", "ShortestQueue")
@@ -69,6 +71,8 @@ class HostService(ImageService):
             "Mount": self.mount,
             "Unmount": self.unmount,
             "GrowDatastore": self.grow_datastore,
+            "ReturnBlocks": self.return_blocks,
+            "DeleteLooseDisk": self.delete_loose_disk,
             "Wipe": self.wipe,
             "SetPathPolicy": self.set_path_policy,
             "SetDeviceLimits": self.set_device_limits,
@@ -114,6 +118,7 @@ class HostService(ImageService):
                     "Images": link(f"{self.oem}/Images"),
                     **({"FibreChannelPorts": link(f"{self.system}/FabricAdapters/hba/Ports")} if self._fc() else {}),
                     "CopyBytesPerSecond": HOST_COPY_BYTES_PER_SECOND * self.world.pace,
+                    "CopyIOPS": round(HOST_COPY_BYTES_PER_SECOND / (COPY_IO_KIB * 1024)),
                     "ScanSeconds": actions.SCAN_SECONDS / self.world.pace,
                     "FileClient": self.host.file_client,
                     "DefaultDatastore": self.host.default_datastore,
@@ -290,9 +295,10 @@ class HostService(ImageService):
             Extents=[{"DeviceSerial": store.serial, "CapacityBytes": store.capacity_bytes}],
             CapacityBytes=store.capacity_bytes,
             Mounted=True,
-            FreeBytes=actions.free_bytes(self.world, store, now),
-            OtherBytes=actions.other_bytes(self.world, store, now),
+            FreeBytes=space.free_bytes(self.world, store, now),
+            OtherBytes=space.other_bytes(self.world, store, now),
             Contents=[{"Kind": kind, "Name": name} for kind, name in store.contents],
+            LooseDisks=[_loose(disk) for disk in self.world.loose if disk.datastore == store.id],
             **more,
         )
 
@@ -320,6 +326,14 @@ class HostService(ImageService):
     def grow_datastore(self, call: Call) -> Reply:
         store = actions.grow_datastore(self.world, self.host, str(call.body["Serial"]))
         return Reply(200, walk(self.datastores(), store.id))
+
+    def delete_loose_disk(self, call: Call) -> Reply:
+        actions.delete_loose_disk(self.world, self.host, str(call.body["Disk"]))
+        return Reply(204)
+
+    def return_blocks(self, call: Call) -> Reply:
+        fields = str(call.body["Serial"]), str(call.body["Key"]), float(call.body.get("BytesPerSecond", 0))
+        return self.accepted(space_actions.return_blocks(self.world, self.host, *fields, self.clock()))
 
     def unmount(self, call: Call) -> Reply:
         actions.unmount(self.world, self.host, self._store(call))
@@ -420,20 +434,14 @@ class HostService(ImageService):
         return values
 
     def _used_bytes(self, day: int) -> list[Resource]:
-        """What each mounted datastore held at the start of ``day``: disks as now, less what has grown since.
-
-        It went up and down on the way: more within a week than is left of it at its end.
-        """
+        """What each mounted datastore held at the start of ``day``: disks as now, less what has grown since."""
         now, today = self.clock(), int(self.clock() // 86400)
         return [
             metric(
                 "UsedBytes",
                 f"{self.oem}/Datastores/{store.id}",
                 day * 86400,
-                actions.used_bytes(self.world, store, now)
-                - (today - day) * store.growth_bytes
-                + ripple(store, day, self.world.seed)
-                - ripple(store, today, self.world.seed),
+                space.used_bytes(self.world, store, now) - grown_since(store, day, today, self.world.seed),
             )
             for store in self.world.datastores
             if store.id in self.host.mounted
@@ -450,3 +458,14 @@ class HostService(ImageService):
     def _metrics(self, disk: Disk, when: float, read: float, write: float) -> list[Resource]:
         values = {"ReadIops": read, "WriteIops": write, "IoKiB": disk.kib}
         return [metric(name, f"{self.oem}/Disks/{disk.id}", when, value) for name, value in values.items()]
+
+
+def _loose(disk: LooseDisk) -> Resource:
+    return {
+        "Id": disk.id,
+        "Name": disk.name,
+        "CapacityBytes": disk.size_bytes,
+        "WrittenBytes": disk.written_bytes,
+        "LastWritten": stamp(disk.last_written),
+        "DescribedBy": disk.made_for,
+    }

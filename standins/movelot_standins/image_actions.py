@@ -5,11 +5,12 @@ from __future__ import annotations
 import base64
 import uuid
 
-from movelot_standins import actions
+from movelot_standins import actions, space
 from movelot_standins.actions import ActionError
+from movelot_standins.block_contents import shared_with_copy
 from movelot_standins.contents import Contents
 from movelot_standins.machine_actions import find, mounted
-from movelot_standins.model import Datastore, Host, KeptImage, Task, World
+from movelot_standins.model import Datastore, Disk, Host, KeptImage, Task, World
 from movelot_standins.set_members import is_set
 
 BLOCK_MAX = 4 * 1024**2
@@ -95,6 +96,27 @@ def fill(world: World, host: Host, fields: dict[str, object], contents: Contents
     return task
 
 
+def link(world: World, host: Host, fields: dict[str, object], contents: Contents) -> Disk:
+    """Have an empty thin disk share the blocks of another in its volume set, until either is written to."""
+    machine, source = find(world, host, str(fields["Machine"])), world.disk(str(fields["Source"]))
+    disk = next((each for each in machine.disks if each.id == str(fields["Disk"])), None)
+    if disk is None or source is None:
+        raise ActionError(404, "ResourceMissingAtURI", "There is no such disk.")
+    _known(world, host, source.id)
+    if disk.filled_from == source.id:
+        return disk
+    store = world.datastore(disk.datastore)
+    if store is None or not is_set(world, store) or source.datastore != store.id:
+        raise ActionError(409, "ResourceInUse", f"{source.name} and {disk.name} are not in one volume set.")
+    if machine.power == "On" or not disk.thin or disk.written_share or source.size_bytes > disk.size_bytes:
+        raise ActionError(409, "ResourceInUse", f"{disk.name} is not an empty thin disk as large as {source.name}.")
+    source.family = disk.family = source.family or source.id
+    disk.content, disk.filled_from = shared_with_copy(source), source.id
+    disk.written_share = source.written_bytes / disk.size_bytes
+    contents.copy(source.id, disk.id)
+    return disk
+
+
 def end_of(world: World, task: Task) -> None:
     """Make a copy true, as its time is over."""
     disk, written = world.disk(task.disk), _written(world, task.source)
@@ -103,6 +125,8 @@ def end_of(world: World, task: Task) -> None:
         return
     disk.written_share = min(1.0, written / disk.size_bytes)
     disk.filled_from = task.source
+    source = world.disk(task.source)
+    disk.content = shared_with_copy(source) if source else [(f"image {task.source}", written)]
 
 
 def _written(world: World, identity: str) -> int | None:
@@ -134,6 +158,6 @@ def _image(world: World, host: Host, identity: str) -> KeptImage:
 
 
 def _room(world: World, store: Datastore, needed: int, now: float) -> None:
-    free = actions.free_bytes(world, store, now)
+    free = space.free_bytes(world, store, now)
     if needed > free:
         raise ActionError(409, "InsufficientStorage", f"{store.name} has {free} bytes free; {needed} are needed.")

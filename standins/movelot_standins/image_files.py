@@ -170,16 +170,20 @@ class PackedMachine:
     disks: tuple[tuple[int, Pieces], ...]
 
 
-def ova(machine: PackedMachine) -> bytes:
-    """A package: a tar of the descriptor and the disks, in that order."""
+def single_files(machine: PackedMachine) -> dict[str, bytes]:
+    """A package as files by name: the descriptor, and the disks."""
     disks = [
         (f"{machine.name}-disk{n}.img", size, packed_disk(size, pieces))
         for n, (size, pieces) in enumerate(machine.disks, 1)
     ]
-    files = [(f"{machine.name}.ovf", _descriptor(machine, disks).encode()), *((name, data) for name, _, data in disks)]
+    return {f"{machine.name}.ovf": _descriptor(machine, disks).encode(), **{name: data for name, _, data in disks}}
+
+
+def ova(machine: PackedMachine) -> bytes:
+    """A package: a tar of the descriptor and the disks, in that order."""
     out = io.BytesIO()
     with tarfile.open(fileobj=out, mode="w", format=tarfile.USTAR_FORMAT) as tar:
-        for name, data in files:
+        for name, data in single_files(machine).items():
             entry = tarfile.TarInfo(name)
             entry.size = len(data)
             tar.addfile(entry, io.BytesIO(data))

@@ -24,6 +24,7 @@ class ImageService(MachineService):
             "DeleteImage": self.delete_image,
             "WriteBlocks": self.write_blocks,
             "FillDisk": self.fill_disk,
+            "LinkDisk": self.link_disk,
         }
 
     def images(self) -> list[Resource]:
@@ -64,3 +65,7 @@ class ImageService(MachineService):
 
     def fill_disk(self, call: Call) -> Reply:
         return self.accepted(image_actions.fill(self.world, self.host, call.body, self.contents, self.clock()))
+
+    def link_disk(self, call: Call) -> Reply:
+        image_actions.link(self.world, self.host, call.body, self.contents)
+        return Reply(204)

@@ -82,3 +82,11 @@ def ripple(store: Datastore, day: int, seed: int) -> int:
     number = int.from_bytes(hashlib.blake2b(f"{seed} {store.id} {day}".encode(), digest_size=4).digest(), "big")
     chance = number / 2**31 - 1
     return int(store.growth_bytes * (0.8 * math.sin(2 * math.pi * day / 7) + 0.9 * chance))
+
+
+def grown_since(store: Datastore, day: int, today: int, seed: int) -> int:
+    """Bytes by which a datastore's use has grown from the start of a day until now.
+
+    It went up and down on the way: more within a week than is left of it at its end.
+    """
+    return (today - day) * store.growth_bytes - ripple(store, day, seed) + ripple(store, today, seed)

@@ -11,7 +11,7 @@ import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from movelot_standins import actions, set_actions
+from movelot_standins import actions, set_actions, space
 from movelot_standins.actions import ActionError
 from movelot_standins.model import Datastore, Disk, Host, Machine, Snapshot, Task, World
 from movelot_standins.set_members import is_set
@@ -19,9 +19,13 @@ from movelot_standins.set_members import is_set
 # What a snapshot holds of its disk, on average, once its machine goes on.
 SNAPSHOT_SHARE = 0.04
 SNAPSHOTS_MAX = 16
+PROVISIONING = ("MakeThin", "MakeThick")
+WORK = ("ShutDown", "MergeSnapshot", *PROVISIONING)
 SHUT_DOWN_SECONDS = 40.0
 MERGE_BYTES_PER_SECOND = 0.2 * 1024**3
-ACTS = ("create", "on", "off", "snapshot", "delete", "deafen")
+# How fast a disk is read for what was never written, or what was not is given zeros.
+PROVISION_BYTES_PER_SECOND = 1.5 * 1024**3
+ACTS = ("create", "on", "off", "crash", "snapshot", "delete", "deafen")
 
 
 @contextmanager
@@ -29,13 +33,13 @@ def _whole(world: World, machine: Machine, now: float) -> Iterator[None]:
     """Take a change of a machine back where a datastore has no room, or a set no volume, for it."""
     before = copy.deepcopy(vars(machine))
     stores = [store for store in world.datastores if not is_set(world, store)]
-    used = {store.id: actions.used_bytes(world, store, now) for store in stores}
-    free = {store.id: actions.free_bytes(world, store, now) for store in stores}
+    used = {store.id: space.used_bytes(world, store, now) for store in stores}
+    free = {store.id: space.free_bytes(world, store, now) for store in stores}
     yield
     try:
         set_actions.within_limits(world, now)
         for store in stores:
-            needed = actions.used_bytes(world, store, now) - used[store.id]
+            needed = space.used_bytes(world, store, now) - used[store.id]
             if needed > free[store.id]:
                 text = f"{store.name} has {free[store.id]} bytes free; {needed} are needed."
                 raise ActionError(409, "InsufficientStorage", text)
@@ -95,6 +99,7 @@ def add_disk(world: World, host: Host, fields: dict[str, object], now: float) ->
         raise ActionError(400, "PropertyValueOutOfRange", f"{machine.name} cannot have a disk {name} of {size} bytes.")
     identity = str(uuid.uuid5(uuid.NAMESPACE_OID, f"disk {machine.uuid} {name} {key}"))
     made = Disk(identity, name, size, [(now, store.id)], "office", 30.0, 20.0, 8.0, written_share=0.0, key=key)
+    made.thin = bool(fields.get("Thin", False))
     with _whole(world, machine, now):
         machine.disks.append(made)
     return made
@@ -127,6 +132,33 @@ def remove_disk(world: World, host: Host, name: str, disk_id: str) -> None:
         snapshot.held.pop(disk_id, None)
 
 
+def provision(world: World, host: Host, fields: dict[str, object], now: float) -> Task:
+    """Begin to have a disk take only what was written of it, or its whole size, for which there has to be room."""
+    machine, thin = find(world, host, str(fields["Machine"])), bool(fields["Thin"])
+    disk, key = _disk(machine, str(fields["Disk"])), str(fields.get("Key", ""))
+    if any(disk.id in snapshot.held for snapshot in machine.snapshots) and thin != disk.thin:
+        raise ActionError(409, "ResourceInUse", f"{disk.name} is kept by snapshots: merge them first.")
+    before = disk.thin
+    with _whole(world, machine, now):
+        disk.thin = thin
+    # There is room for it. It becomes true once the work is done.
+    disk.thin = before
+    kind = "MakeThin" if thin else "MakeThick"
+    size = disk.size_bytes / PROVISION_BYTES_PER_SECOND
+    task = actions.start_task(world, host.name, kind, key, size, now)
+    task.target, task.disk = machine.uuid, disk.id
+    return task
+
+
+def delete_swap(world: World, host: Host, name: str) -> Machine:
+    """Delete what a machine that is off left of its memory."""
+    machine = find(world, host, name)
+    if machine.power == "On":
+        raise ActionError(409, "ResourceInUse", f"{name} is on.")
+    machine.swap_bytes = 0
+    return machine
+
+
 def set_limits(world: World, disk: Disk, cap: int, floor: int, now: float) -> None:
     """Cap a disk's IOPS, and guarantee some; 0 is none."""
     if cap < 0 or floor < 0 or (cap and floor > cap):
@@ -153,15 +185,20 @@ def power_on(world: World, host: Host, name: str, now: float) -> Machine:
     for store in sorted(machine.places):
         mounted(world, host, store)
     with _whole(world, machine, now):
-        machine.power = "On"
+        machine.power, machine.swap_bytes, machine.off_since = "On", 0, 0.0
     return machine
 
 
-def power_off(world: World, host: Host, name: str) -> Machine:
+def power_off(world: World, host: Host, name: str, now: float) -> Machine:
     """Switch a machine off without asking its guest."""
     machine = find(world, host, name)
-    machine.power = "Off"
+    _off(machine, now)
     return machine
+
+
+def _off(machine: Machine, now: float) -> None:
+    if machine.power == "On":
+        machine.power, machine.off_since = "Off", now
 
 
 def shut_down(world: World, host: Host, name: str, key: str, now: float) -> Task:
@@ -220,17 +257,31 @@ def merge_snapshot(world: World, host: Host, name: str, snapshot: str, key: str,
     return task
 
 
-def end_of(world: World, task: Task) -> None:
+def end_of(world: World, task: Task, now: float) -> None:
     """Make the effect of a machine's long work true, as it ends."""
     machine = next((each for each in world.machines if each.uuid == task.target), None)
     if machine is None:
         task.state, task.message = "Exception", "The machine is gone."
     elif task.kind == "MergeSnapshot":
         _merge(machine, task.disk)
+    elif task.kind in PROVISIONING:
+        _provisioned(world, machine, task, now)
     elif machine.deaf and machine.power == "On":
         task.state, task.message = "Exception", f"The guest of {machine.name} does not answer."
     else:
-        machine.power = "Off"
+        _off(machine, now)
+
+
+def _provisioned(world: World, machine: Machine, task: Task, now: float) -> None:
+    disk = next((each for each in machine.disks if each.id == task.disk), None)
+    if disk is None:
+        task.state, task.message = "Exception", "The disk is gone."
+        return
+    try:
+        with _whole(world, machine, now):
+            disk.thin = task.kind == "MakeThin"
+    except ActionError as error:
+        task.state, task.message = "Exception", error.message
 
 
 def _merge(machine: Machine, name: str) -> None:
@@ -271,7 +322,11 @@ def act_by_other_means(world: World, fields: dict[str, object], now: float) -> M
         case "on":
             power_on(world, host, name, now)
         case "off":
-            power_off(world, host, name)
+            power_off(world, host, name, now)
+        case "crash":
+            # What it had of its memory on disk stays there.
+            _off(machine, now)
+            machine.swap_bytes = machine.memory_bytes
         case "snapshot":
             take_snapshot(world, host, {"Machine": name, "Name": fields["snapshot"]}, now)
         case "delete":

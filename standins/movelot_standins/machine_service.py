@@ -39,6 +39,8 @@ class MachineService(CommonService):
             "TakeSnapshot": self.take_snapshot,
             "GoBack": self.go_back,
             "MergeSnapshot": self.merge_snapshot,
+            "ProvisionDisk": self.provision_disk,
+            "DeleteSwap": self.delete_swap,
             "MigrateMachine": self.migrate_machine,
             "GiveVolume": self.give_volume,
             "TakeVolume": self.take_volume,
@@ -63,6 +65,8 @@ class MachineService(CommonService):
             Processors=machine.processors,
             MemoryBytes=machine.memory_bytes,
             Home=machine.home,
+            SwapBytes=machine.swap_bytes,
+            OffSince=stamp(machine.off_since) if machine.off_since else None,
             Key=machine.key,
             Standing=machine.standing,
             Snapshots=[self._snapshot(snapshot) for snapshot in machine.snapshots],
@@ -85,6 +89,7 @@ class MachineService(CommonService):
             "Name": disk.name,
             "CapacityBytes": disk.size_bytes,
             "WrittenBytes": disk.written_bytes,
+            "Thin": disk.thin,
             "FilledFrom": disk.filled_from,
             "Datastore": disk.datastore,
             "Key": disk.key,
@@ -147,7 +152,8 @@ class MachineService(CommonService):
         return Reply(200, self._machine(found))
 
     def power_off(self, call: Call) -> Reply:
-        return Reply(200, self._machine(machine_actions.power_off(self.world, self.host, str(call.body["Machine"]))))
+        found = machine_actions.power_off(self.world, self.host, str(call.body["Machine"]), self.clock())
+        return Reply(200, self._machine(found))
 
     def shut_down(self, call: Call) -> Reply:
         name, key = str(call.body["Machine"]), str(call.body["Key"])
@@ -165,6 +171,12 @@ class MachineService(CommonService):
         name, snapshot, key = (str(call.body[part]) for part in ("Machine", "Snapshot", "Key"))
         task = machine_actions.merge_snapshot(self.world, self.host, name, snapshot, key, self.clock())
         return self.accepted(task)
+
+    def provision_disk(self, call: Call) -> Reply:
+        return self.accepted(machine_actions.provision(self.world, self.host, call.body, self.clock()))
+
+    def delete_swap(self, call: Call) -> Reply:
+        return Reply(200, self._machine(machine_actions.delete_swap(self.world, self.host, str(call.body["Machine"]))))
 
     def move_disk(self, call: Call) -> Reply:
         disk, target, key = (str(call.body[part]) for part in ("Disk", "Target", "Key"))

@@ -2,137 +2,52 @@
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import dataclass, field
 
-IQN_PREFIX = "iqn.2026-01.example.kestrelbay:"
-GROUP_DRIVES_MAX = 10
-GIB = 1024**3
-TIB = 1024**4
+from movelot_standins.array_model import (
+    COMPRESSION,
+    DEDUPLICATION,
+    GIB,
+    IQN_PREFIX,
+    TIB,
+    Connection,
+    Export,
+    Pool,
+    Portal,
+    Reduced,
+    Volume,
+    Zone,
+    uuid_of,
+)
+from movelot_standins.machine_model import Disk, KeptImage, LooseDisk, Machine, RawVolume, Snapshot
 
-
-def uuid_of(text: str) -> str:
-    """What a thing is known by from its first day on, whatever it is called later."""
-    return str(uuid.uuid5(uuid.NAMESPACE_DNS, f"{text}.kestrelbay.example"))
-
-
-@dataclass
-class Pool:
-    """Disks of an array. ``service_ms`` is one back-end I/O of 8 KiB on one disk; ``cache_hit`` the share of
-    reads that never reach a disk; ``write_cost`` back-end I/Os per write (RAID), less what the cache merges."""
-
-    name: str
-    capacity_bytes: int
-    drives: int
-    service_ms: float
-    front_ms: float
-    cache_hit: float
-    write_cost: float
-    raid: str
-    media: str
-    array: str = "granite"
-    spares: int = 1
-    page_bytes: int = 32 * 1024**2
-    deduplicates: bool = False
-    # Bytes of each tier, fastest first, and the hours (UTC) in which pages move between them; empty without tiers.
-    tiers: list[list[object]] = field(default_factory=list)
-    relocation: str = ""
-    uuid: str = ""
-    # The last part of its address, which another name leaves as it is.
-    key: str = ""
-
-    def __post_init__(self) -> None:
-        self.uuid = self.uuid or uuid_of(f"pool {self.array} {self.name}")
-        self.key = self.key or self.name
-
-    def groups(self) -> list[tuple[str, int]]:
-        """Its drives as RAID groups of at most ten, as even as can be: name and number of drives."""
-        count = -(-self.drives // GROUP_DRIVES_MAX)
-        even, more = divmod(self.drives, count)
-        return [(f"{self.name}-g{n + 1}", even + (n < more)) for n in range(count)]
-
-    @property
-    def compresses(self) -> bool:
-        """Pools of flash can compress: their processors are not kept waiting by disks."""
-        return self.media == "SSD"
-
-
-@dataclass
-class Portal:
-    """An array's portal, FC port, or the interface of a file server (protocol NFS), which also has a host name."""
-
-    name: str
-    controller: str
-    address: str
-    vlan: int
-    up: bool = True
-    mtu: int = 9000
-    switch: str = ""
-    array: str = "granite"
-    protocol: str = "iSCSI"
-    hostname: str = ""
-
-
-@dataclass
-class Volume:
-    """A volume, namespace or file system. Its serial is its NAA name, NGUID, or the id that its clients are told.
-
-    Of kind set it is a volume set without a size of its own, which allows ``volumes_max`` volumes.
-    ``signature`` is what a host would read at the start of a volume: empty, or the kind and id of a format.
-    ``own_target`` has it behind an iSCSI target of its own.
-    """
-
-    id: str
-    name: str
-    serial: str
-    pool: str
-    size_bytes: int
-    controller: str
-    thin: bool = True
-    description: str = ""
-    signature_kind: str = ""
-    signature_id: str = ""
-    kind: str = "volume"
-    volumes_max: int = 0
-    compressed: bool = False
-    deduplicated: bool = False
-    own_target: bool = False
-    tiering: str = ""
-
-
-@dataclass
-class Zone:
-    """A zone of a Fibre Channel fabric; ``members`` are [alias, WWPN]."""
-
-    fabric: str
-    name: str
-    members: list[list[str]]
-
-
-@dataclass
-class Export:
-    """A directory of a file system (``volume``) that NFS clients may mount.
-
-    ``clients`` are [network or address, ReadWrite or ReadOnly]; ``root`` whether a client's root stays root.
-    """
-
-    id: str
-    volume: str
-    name: str
-    path: str
-    versions: list[str]
-    clients: list[list[str]]
-    root: bool = True
-
-
-@dataclass
-class Connection:
-    """Masking: which initiators (or host NQNs) see a volume, under which LUN number (or namespace id)."""
-
-    id: str
-    volume: str
-    initiators: list[str]
-    lun: int
+__all__ = [
+    "COMPRESSION",
+    "DEDUPLICATION",
+    "GIB",
+    "IQN_PREFIX",
+    "TIB",
+    "Connection",
+    "Datastore",
+    "Disk",
+    "Export",
+    "GivenPassword",
+    "Host",
+    "Interface",
+    "KeptImage",
+    "LooseDisk",
+    "Machine",
+    "Pool",
+    "Portal",
+    "RawVolume",
+    "Reduced",
+    "Snapshot",
+    "Task",
+    "Volume",
+    "World",
+    "Zone",
+    "uuid_of",
+]
 
 
 @dataclass
@@ -207,115 +122,6 @@ class Datastore:
 
 
 @dataclass
-class Disk:
-    """A virtual disk. ``places`` is its history: [since (epoch seconds), datastore id], oldest first."""
-
-    id: str
-    name: str
-    size_bytes: int
-    places: list[tuple[float, str]]
-    shape: str
-    read_iops: float
-    write_iops: float
-    kib: float
-    # What its guest has written of it; who made it, for work that is asked for again.
-    written_share: float = 0.6
-    key: str = ""
-    # Its cap and floor in IOPS, 0 for none, since when: [since (epoch seconds), cap, floor], oldest first.
-    limits: list[tuple[float, int, int]] = field(default_factory=list)
-    # The image or disk that was copied into it, by its id.
-    filled_from: str = ""
-
-    def limits_at(self, when: float) -> tuple[int, int]:
-        """Cap and floor at a moment; 0 is none."""
-        return next(((cap, floor) for since, cap, floor in reversed(self.limits) if since <= when), (0, 0))
-
-    @property
-    def written_bytes(self) -> int:
-        return int(self.size_bytes * self.written_share)
-
-    @property
-    def datastore(self) -> str:
-        return self.places[-1][1]
-
-
-@dataclass
-class KeptImage:
-    """A disk image on a datastore; ``key`` names who made it, for work that is asked for again."""
-
-    id: str
-    name: str
-    size_bytes: int
-    datastore: str
-    key: str
-    written_bytes: int = 0
-
-
-@dataclass
-class RawVolume:
-    """A volume that a machine has as it is, by its serial; ``shared`` with others that have it too."""
-
-    serial: str
-    shared: bool
-
-
-@dataclass
-class Snapshot:
-    """A machine as it was at ``taken`` (epoch seconds), after the snapshot named ``parent``, if any.
-
-    ``held`` are the bytes that it holds of each disk, by the disk's id: on ``datastore``, beside each disk without one.
-    """
-
-    name: str
-    taken: float
-    held: dict[str, int]
-    parent: str = ""
-    key: str = ""
-    datastore: str = ""
-
-    def place_of(self, disk: Disk) -> str:
-        """The datastore that has what it holds of a disk."""
-        return self.datastore or disk.datastore
-
-
-@dataclass
-class Machine:
-    """A virtual machine on a host; ``power`` is On or Off, ``standing`` the snapshot that its disks go on from.
-
-    A ``deaf`` guest does not shut down when it is asked to. ``home`` is the datastore of the machine's own files.
-    """
-
-    name: str
-    host: str
-    os: str
-    address: str
-    disks: list[Disk]
-    power: str = "On"
-    memory_bytes: int = 8 * GIB
-    snapshots: list[Snapshot] = field(default_factory=list)
-    raw: list[RawVolume] = field(default_factory=list)
-    uuid: str = ""
-    processors: int = 2
-    standing: str = ""
-    deaf: bool = False
-    home: str = ""
-    key: str = ""
-
-    def __post_init__(self) -> None:
-        self.uuid = self.uuid or uuid_of(f"machine {self.name}")
-        self.home = self.home or (self.disks[0].datastore if self.disks else "")
-
-    @property
-    def places(self) -> set[str]:
-        """All datastores that it lies on: its own files, its disks, and what snapshots hold of these."""
-        kept = {snapshot.datastore for snapshot in self.snapshots}
-        return {self.home, *kept, *(disk.datastore for disk in self.disks)} - {""}
-
-    def snapshot(self, name: str) -> Snapshot | None:
-        return next((each for each in self.snapshots if each.name == name), None)
-
-
-@dataclass
 class Task:
     """Long work of one device. Copies count bytes; other work counts seconds."""
 
@@ -334,6 +140,11 @@ class Task:
     source: str = ""
     offloaded: bool = True
     message: str = ""
+    # Bytes a second at most, where whoever began it said so; what it changes and to what, where it is not a copy.
+    limit: float = 0.0
+    volume: str = ""
+    # The pool of that volume.
+    pool: str = ""
 
     @property
     def running(self) -> bool:
@@ -384,6 +195,7 @@ class World:
     hidden: list[str] = field(default_factory=list)
     passwords: list[GivenPassword] = field(default_factory=list)
     images: list[KeptImage] = field(default_factory=list)
+    loose: list[LooseDisk] = field(default_factory=list)
     counter: int = 100
     pace: float = 150.0
 
@@ -434,7 +246,7 @@ class World:
 
     def pool_under(self, address: str) -> Pool:
         """The pool of an address that ends in its key."""
-        return next(pool for pool in self.pools if pool.key == address.rsplit("/", 1)[1])
+        return next(pool for pool in self.pools if pool.array and pool.key == address.rsplit("/", 1)[-1])
 
     def disks(self) -> list[Disk]:
         return [disk for machine in self.machines for disk in machine.disks]

@@ -7,14 +7,14 @@ from __future__ import annotations
 
 import time
 
-from movelot_standins import actions, machine_actions, set_actions
+from movelot_standins import machine_actions, set_actions, space, space_actions
 from movelot_standins.actions import ActionError
 from movelot_standins.array_service import OK, ArrayService
 from movelot_standins.common_service import Clock
-from movelot_standins.model import Connection, Volume, World
+from movelot_standins.model import Connection, Disk, Volume, World
 from movelot_standins.nvme_actions import subsystem
 from movelot_standins.redfish import Call, Reply, Resource, link, resource, walk
-from movelot_standins.set_members import Member, members
+from movelot_standins.set_members import Member, disks_in, members
 
 # For a short time a capped volume gets so many times its cap.
 BURST_FACTOR = 1.6
@@ -35,7 +35,12 @@ class NvmeService(ArrayService):
 
     def oem(self) -> Resource:
         limits = {"SetsMax": set_actions.SETS_MAX, "VolumesMax": set_actions.VOLUMES_MAX}
-        more = {"VolumeSets": link(self.sets), "VolumeSetLimits": limits, "BurstFactor": BURST_FACTOR}
+        more = {
+            "VolumeSets": link(self.sets),
+            "VolumeSetLimits": limits,
+            "BurstFactor": BURST_FACTOR,
+            "LinkedClones": True,
+        }
         return {**super().oem(), **more}
 
     def storage_resource(self, call: Call) -> Resource:
@@ -67,7 +72,10 @@ class NvmeService(ArrayService):
             Description=volume.description,
             Identifiers=[{"DurableNameFormat": "UUID", "DurableName": volume.serial}],
             CapacitySources=[{"ProvidingPools": [self._pool_link(volume)]}],
-            ConsumedBytes=actions.allocated_bytes(self.world, volume, self.clock()),
+            ConsumedBytes=space.allocated_bytes(self.world, volume, self.clock()),
+            ReducedBytes=sum(
+                space.reduced_bytes(self.world, disk, self.clock()) for disk in disks_in(self.world, volume)
+            ),
             VolumesMax=volume.volumes_max,
             AccessPoints=[{"Controller": point.controller, "Portal": point.name} for point in points],
         )
@@ -76,8 +84,9 @@ class NvmeService(ArrayService):
         return super().volumes() + [self._member(each, of) for of in self._sets() for each in members(self.world, of)]
 
     def _member(self, member: Member, of: Volume) -> Resource:
-        pool = self._pool_link(of)
-        thin = member.purpose != "Swap"
+        pool, thin = self._pool_link(of), member.purpose != "Swap"
+        disk = self.world.disk(member.disk) if member.purpose == "Disk" else None
+        saved = space.reduced_bytes(self.world, disk, self.clock()) if disk else 0
         return resource(
             f"{self.storage}/Volumes/{member.id}",
             "Volume.v1_10_1.Volume",
@@ -85,7 +94,9 @@ class NvmeService(ArrayService):
             Status=OK,
             CapacityBytes=member.size_bytes,
             ProvisioningPolicy="Thin" if thin else "Fixed",
-            Capacity={"Data": {"ConsumedBytes": member.allocated_bytes}},
+            Capacity={"Data": {"ConsumedBytes": member.allocated_bytes - saved}},
+            Compressed=bool(disk and disk.compressed),
+            Deduplicated=bool(disk and disk.deduplicated),
             Identifiers=[{"DurableNameFormat": "NGUID", "DurableName": member.serial}],
             CapacitySources=[{"ProvidingPools": [pool]}],
             Links={"Controllers": [link(f"{self.storage}/Controllers/{of.controller}")]},
@@ -95,25 +106,29 @@ class NvmeService(ArrayService):
                     "Purpose": member.purpose,
                     "Machine": member.machine,
                     "Disk": member.disk,
-                    **self._limits(member),
+                    "ReducedBytes": saved,
+                    "ReducedShare": round(disk.reduced_share, 4) if disk else 1.0,
+                    **self._limits(disk),
                 }
             },
         )
 
-    def _limits(self, member: Member) -> Resource:
+    def _limits(self, disk: Disk | None) -> Resource:
         """The cap and the floor of a disk's own volume."""
-        disk = self.world.disk(member.disk) if member.purpose == "Disk" else None
         if disk is None:
             return {}
         cap, floor = disk.limits_at(self.clock())
         return {"IOLimits": {"CapIOPS": cap, "FloorIOPS": floor}}
 
     def change_volume(self, call: Call) -> Reply:
-        """Make a volume larger, or limit a disk's own one; volumes of another kind have no limits."""
-        if "CapacityBytes" in call.body:
-            return super().change_volume(call)
+        """Make a volume larger, reduce its data, or limit a disk's own one; volumes of another kind have no limits."""
         found = walk(self.volumes(), call.parts["id"])
         oem = found["Oem"]["Kestrel"]
+        if "VolumeSet" in oem and {"Compressed", "Deduplicated"} & call.body.keys():
+            serial = found["Identifiers"][0]["DurableName"]
+            return self.accepted(space_actions.reduce(self.world, self.name, serial, call.body, self.clock()))
+        if {"CapacityBytes", "Compressed", "Deduplicated"} & call.body.keys():
+            return super().change_volume(call)
         disk = self.world.disk(str(oem.get("Disk", "")))
         wanted = call.body.get("Oem", {}).get("Kestrel", {}).get("IOLimits", {})
         if "IOLimits" not in oem or disk is None:
@@ -122,6 +137,11 @@ class NvmeService(ArrayService):
             self.world, disk, int(wanted.get("CapIOPS", 0)), int(wanted.get("FloorIOPS", 0)), self.clock()
         )
         return Reply(200, walk(self.volumes(), call.parts["id"]))
+
+    def sample_blocks(self, call: Call) -> Reply:
+        """Fingerprints of a part of a volume's blocks, or those of a disk's own volume."""
+        serial = walk(self.volumes(), call.parts["id"])["Identifiers"][0]["DurableName"]
+        return Reply(200, space_actions.sampled(self.world, serial, call.body, self.clock()))
 
     def create_set(self, call: Call) -> Reply:
         pool = self._pool_meant(call)

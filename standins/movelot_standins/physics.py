@@ -7,14 +7,18 @@ from numpy.typing import NDArray
 
 from movelot_standins.loads import HOUR_SECONDS, day_load, load_at
 from movelot_standins.model import GIB, Disk, Pool, Task, World
+from movelot_standins.waiting import BUSY_MAX, WAITS
 
 Floats = NDArray[np.float64]
 SIZE_COST = 0.12
-BUSY_MAX = 0.975
 LATENCY_NOISE = 0.02
 COPY_IO_KIB = 256
 OFFLOAD_BYTES_PER_SECOND = 0.42 * GIB
 HOST_COPY_BYTES_PER_SECOND = 0.14 * GIB
+# The most that an array takes back, or reduces, in a second, and for how much of it a pool writes once.
+WORK_BYTES_PER_SECOND = {"ReturnBlocks": 4.0 * GIB, "Reduce": 0.6 * GIB}
+RETURNED_BYTES_PER_IO = 1024**2
+REDUCED_BYTES_PER_IO = 256 * 1024
 
 
 def back_end_ms(pool: Pool, reads: Floats | float, writes: Floats | float, kib: float) -> Floats:
@@ -26,9 +30,9 @@ def back_end_ms(pool: Pool, reads: Floats | float, writes: Floats | float, kib: 
 
 
 def response_ms(pool: Pool, demand_ms: Floats | float) -> Floats:
-    """Mean response: what the front takes, one disk access, and the queue before it, which saturates."""
-    busy = np.minimum(np.asarray(demand_ms) / (pool.drives * 1000), BUSY_MAX)
-    return np.asarray(pool.front_ms + pool.service_ms * (1 + 0.9 * busy / (1 - busy)))
+    """Mean response: what the front takes, one disk access, and what is waited before it."""
+    busy = np.asarray(demand_ms, dtype=np.float64) / (pool.drives * 1000)
+    return np.asarray(pool.front_ms + pool.service_ms * (1 + WAITS[pool.waits](busy)))
 
 
 def place_at(disk: Disk, when: float) -> str:
@@ -52,9 +56,12 @@ def pool_day(world: World, pool: Pool, day: int) -> Floats:
 
 
 def copy_demand_ms(world: World, pool: Pool) -> float:
-    """Disk time that running copies ask of ``pool``; at the pace of the demo a copy weighs as at normal pace."""
+    """Disk time that running work asks of ``pool``; at the pace of the demo a copy weighs as at normal pace."""
     demand = 0.0
     for task in world.tasks:
+        if task.running and task.pool == pool.name:
+            per_io = RETURNED_BYTES_PER_IO if task.kind == "ReturnBlocks" else REDUCED_BYTES_PER_IO
+            demand += float(back_end_ms(pool, 0, task.rate / max(world.pace, 1e-9) / per_io, 8))
         if task.running and task.kind == "MoveDisk":
             per_second = task.rate / max(world.pace, 1e-9) / (COPY_IO_KIB * 1024)
             disk = world.disk(task.disk)

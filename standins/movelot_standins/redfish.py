@@ -86,6 +86,7 @@ class Service:
         self.name, self.user, self.password = name, user, password
         self.sessions: dict[str, str] = {}
         self.routes: list[tuple[re.Pattern[str], str, Handler]] = []
+        self.changing: Callable[[], None] = lambda: None
         self.changed: Callable[[], None] = lambda: None
         self.route("GET", SESSION_PATH, self._session_list)
         self.route("GET", SESSION_PATH + "/{id}", self._session)
@@ -140,6 +141,8 @@ class Service:
             stale = self._stale(request, call)
             if stale is not None:
                 return stale
+            if request.method not in ("GET", "HEAD"):
+                self.changing()
             result = handler(call)
         except ActionError as refused:
             return error(refused.status, refused.key, refused.message)

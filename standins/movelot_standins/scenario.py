@@ -21,7 +21,7 @@ from movelot_standins.model import (
     World,
 )
 from movelot_standins.nvme_actions import PREFIX as NQN_PREFIX
-from movelot_standins.sites import add_machines, add_sites, iqn
+from movelot_standins.sites import add_loose_disks, add_machines, add_sites, iqn
 from movelot_standins.yard import add_yard
 
 SEED = 58
@@ -77,7 +77,7 @@ FILE_MACHINES: tuple[tuple[str, str, tuple[tuple[str, int, str, float, float, fl
 
 # name, pool, TiB, controller, bytes besides disks; every host mounts all but the last, which nobody does.
 EXPORTS = (
-    ("sand-01", "shale-deep", 6, "A", 240 * GIB),
+    ("sand-01", "shale-deep", 6, "A", 300 * GIB),
     ("sand-02", "shale-home", 3, "B", 60 * GIB),
     ("sand-04", "shale-deep", 2, "B", 0),
 )
@@ -149,7 +149,7 @@ def _portals() -> list[Portal]:
 def build(started: float, size: str = "demo") -> World:
     """The world as it is at the first start, at ``started`` (epoch seconds); ``size`` is one of ``HOSTS``."""
     pools = [
-        Pool("granite-fast", 20 * TIB, 13, 0.75, 0.35, 0.42, 1.9, "RAID6", "SSD"),
+        Pool("granite-fast", 20 * TIB, 13, 0.75, 0.35, 0.42, 1.9, "RAID6", "SSD", waits="eight behind a cache"),
         Pool("granite-mixed", 28 * TIB, 18, 2.4, 0.40, 0.48, 2.1, "RAID6", "HDD"),
     ]
     hosts = [_host(n) for n in range(1, HOSTS[size] + 1)]
@@ -182,6 +182,7 @@ def build(started: float, size: str = "demo") -> World:
         add_fleet(world)
     if size == "wide":
         add_yard(world)
+    add_loose_disks(world)
     defaults = {"quayside": "berth-d", "gatehouse": "berth-k"}
     ids = {store.name: store.id for store in world.datastores}
     for host in world.hosts:
@@ -194,14 +195,15 @@ def _add_files(world: World) -> None:
     """Array shale: a server interface on each controller, file systems with one export each, mounted by name."""
     shale = world.file_array
     world.pools += [
-        Pool("shale-home", 10 * TIB, 16, 1.1, 0.6, 0.5, 1.8, "RAID6", "SSD", shale),
-        Pool("shale-deep", 32 * TIB, 20, 2.6, 0.7, 0.5, 1.9, "RAID6", "HDD", shale),
+        Pool("shale-home", 10 * TIB, 16, 1.1, 0.6, 0.5, 1.8, "RAID6", "SSD", shale, waits="behind a cache"),
+        Pool("shale-deep", 32 * TIB, 20, 2.6, 0.7, 0.5, 1.9, "RAID6", "HDD", shale, waits="behind a cache"),
     ]
     for n, controller in enumerate("AB", start=1):
         # Each server interface is cabled to both switches, so that neither is named.
         server = Portal(controller + "1", controller, f"10.40.10.{10 + n}/24", 410, array=shale)
         server.protocol, server.hostname = "NFS", f"shale-{controller.lower()}.kestrelbay.example"
         world.portals.append(server)
+    world.pools[-2].deduplicates = True
     world.file_advice = {**FILE_ADVICE}
     for number, export in enumerate(EXPORTS, start=31):
         add_export(world, number, export, [] if export is EXPORTS[-1] else world.hosts)

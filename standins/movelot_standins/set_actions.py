@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 
-from movelot_standins import actions
+from movelot_standins import actions, space
 from movelot_standins.actions import ActionError
 from movelot_standins.model import Datastore, Host, Volume, World
 from movelot_standins.set_members import members
@@ -75,6 +75,5 @@ def within_limits(world: World, now: float) -> None:
         if len(members(world, volume)) > volume.volumes_max:
             raise ActionError(409, "ResourceExhaustion", f"{volume.name} allows {volume.volumes_max} volumes.")
         pool = world.pool(volume.pool)
-        taken = sum(actions.allocated_bytes(world, each, now) for each in world.volumes if each.pool == pool.name)
-        if taken > pool.capacity_bytes:
+        if space.pool_free_bytes(world, pool, now) < 0:
             raise ActionError(409, "InsufficientStorage", f"{pool.name} has no room left.")

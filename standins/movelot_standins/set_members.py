@@ -39,9 +39,25 @@ def members(world: World, volume: Volume) -> list[Member]:
     ]
 
 
+def disks_in(world: World, volume: Volume) -> list[Disk]:
+    """The disks that have volumes of their own in a set."""
+    stores = {store.id for store in world.datastores if store.serial == volume.serial}
+    return [disk for disk in world.disks() if disk.datastore in stores]
+
+
+def disk_behind(world: World, serial: str) -> Disk | None:
+    """The disk whose own volume in a set has this serial."""
+    for volume in world.volumes:
+        if volume.kind == "set":
+            for member in members(world, volume):
+                if member.serial == serial:
+                    return world.disk(member.disk) if member.purpose == "Disk" else None
+    return None
+
+
 def _of_machine(machine: Machine, disks: list[Disk]) -> Iterator[Member]:
     for disk in disks:
-        yield _member("Disk", machine, disk.name, disk.size_bytes, disk.size_bytes, disk.id)
+        yield _member("Disk", machine, disk.name, disk.size_bytes, disk.taken_bytes, disk.id)
         for snapshot in machine.snapshots:
             if disk.id in snapshot.held and snapshot.place_of(disk) == disk.datastore:
                 name, held = f"{disk.name} {snapshot.name}", snapshot.held[disk.id]

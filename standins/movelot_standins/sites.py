@@ -14,6 +14,7 @@ from movelot_standins.model import (
     Disk,
     Host,
     Interface,
+    LooseDisk,
     Machine,
     Pool,
     Portal,
@@ -21,6 +22,7 @@ from movelot_standins.model import (
     World,
     Zone,
 )
+from movelot_standins.space import logical_bytes
 
 FABRICS = ("fabric-1", "fabric-2")
 GATES = ("gate-01", "gate-02", "gate-03", "gate-04")
@@ -56,6 +58,31 @@ BASALT_STORES = (
 GROWTH_BYTES = {"slate-01": 6 * GIB, "slate-02": 18 * GIB, "berth-j": 4 * GIB}
 # Planted: grown on the array by so much, and nowhere above it.
 GROWN_ALONE = {"slate-03": TIB}
+# Planted: blocks that it still holds of disks that were moved away long ago.
+DEAD_BYTES = {"slate-02": 3 * TIB}
+
+
+# Planted: disks that no machine has: datastore, name, GiB, days since the last write, the machine that it was of.
+LOOSE = (
+    ("berth-b", "tug-roster-old disk 1", 90, 388, "tug-roster-old"),
+    ("berth-c", "customs-test disk 1", 120, 241, "customs-test"),
+    ("slate-01", "archive-99 disk 2", 30, 611, "archive-99"),
+    ("slate-04", "cctv-13 disk 2", 220, 154, "cctv-13"),
+    ("slate-04", "cctv-13 disk 3", 180, 154, "cctv-13"),
+    ("slate-05", "disk-copy-0417", 140, 229, ""),
+    ("berth-g", "build-05 disk 1", 60, 73, "build-05"),
+)
+
+
+def add_loose_disks(world: World) -> None:
+    """On those of their datastores that there are, as a part of what these held beside disks, as far as it goes."""
+    stores = {store.name: store for store in world.datastores}
+    for number, (name, disk, gib, days, machine) in enumerate(LOOSE, start=1):
+        store = stores.get(name)
+        if store is not None:
+            store.other_bytes = max(0, store.other_bytes - gib * GIB)
+            written, size = (world.started // 86400 - days) * 86400, gib * GIB
+            world.loose.append(LooseDisk(f"loose-{number}", disk, store.id, size, size // 2, written, machine))
 
 
 def iqn(name: str) -> str:
@@ -121,11 +148,12 @@ def _add_basalt(world: World) -> None:
     """Array basalt, large and slow, over iSCSI in the subnets of granite."""
     basalt = world.slow_array
     world.pools += [
-        Pool("basalt-deep", 24 * TIB, 24, 3.1, 0.6, 0.4, 2.2, "RAID6", "HDD", basalt),
-        Pool("basalt-bulk", 40 * TIB, 30, 3.6, 0.7, 0.35, 2.4, "RAID6", "HDD", basalt),
+        Pool("basalt-deep", 24 * TIB, 24, 3.1, 0.6, 0.4, 2.2, "RAID6", "HDD", basalt, waits="knee"),
+        Pool("basalt-bulk", 40 * TIB, 30, 3.6, 0.7, 0.35, 2.4, "RAID6", "HDD", basalt, waits="knee"),
     ]
     for pool in world.pools[-2:]:
         pool.spares, pool.page_bytes = 2, 128 * 1024**2
+    world.pools[-2].addable = 6
     world.pools[-1].tiers = [["SSD", 4 * TIB], ["HDD", 36 * TIB]]
     world.pools[-1].relocation = "22:00-04:00"
     for controller in "AB":
@@ -141,6 +169,9 @@ def _add_basalt(world: World) -> None:
     for volume in world.volumes:
         volume.size_bytes += GROWN_ALONE.get(volume.name, 0)
     add_machines(world, BASALT_MACHINES, [host.name for host in hosts], "10.40.22")
+    for volume in world.volumes:
+        if volume.name in DEAD_BYTES:
+            volume.held_bytes = logical_bytes(world, volume, world.started) + DEAD_BYTES[volume.name]
 
 
 def add_stores(

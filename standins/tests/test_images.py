@@ -10,10 +10,11 @@ import pytest
 import pyvmdk
 
 from movelot_standins import image_actions, scenario
-from movelot_standins.actions import ActionError, used_bytes
+from movelot_standins.actions import ActionError
 from movelot_standins.contents import Contents
 from movelot_standins.image_files import packed_disk, qcow2
 from movelot_standins.model import Host, World
+from movelot_standins.space import used_bytes
 
 MIB = 1024**2
 SIZE = 256 * MIB

@@ -8,11 +8,13 @@ import numpy as np
 import pytest
 
 from movelot_standins import store
-from movelot_standins.actions import ActionError, move_disk, scan_now, used_bytes
+from movelot_standins.actions import ActionError, move_disk, scan_now
 from movelot_standins.clockwork import advance
 from movelot_standins.model import GIB, World
 from movelot_standins.physics import pool_day, response_ms
 from movelot_standins.scenario import build
+from movelot_standins.space import used_bytes
+from movelot_standins.waiting import WAITS
 
 NOW = 1_795_500_000.0
 
@@ -57,11 +59,34 @@ def test_quay_03_sees_half_of_its_paths(world: World) -> None:
     assert seen == {"quay-01": 8, "quay-02": 8, "quay-03": 4}
 
 
-def test_response_rises_without_end_towards_saturation(world: World) -> None:
+@pytest.mark.parametrize("name", list(WAITS))
+def test_response_rises_with_load_and_has_an_end_in_every_kind_of_pool(world: World, name: str) -> None:
     pool = world.pool("granite-fast")
-    at = [float(response_ms(pool, share * pool.drives * 1000)) for share in (0.0, 0.5, 0.9, 0.97)]
+    pool.waits = name
+    at = [float(response_ms(pool, share * pool.drives * 1000)) for share in (0.0, 0.2, 0.5, 0.7, 0.9, 0.97, 1.5)]
     assert at == sorted(at)
-    assert at[3] > 5 * at[0]
+    assert at[0] == pool.front_ms + pool.service_ms
+    assert 4 * at[0] < at[5]
+    assert np.isfinite(at[6])
+
+
+def test_pools_are_not_all_of_one_kind(world: World) -> None:
+    kinds = {pool.name: pool.waits for pool in world.pools}
+    assert kinds["granite-fast"] == "eight behind a cache"
+    assert (kinds["basalt-deep"], kinds["shale-home"], kinds["granite-mixed"]) == (
+        "knee",
+        "behind a cache",
+        "one queue",
+    )
+
+
+def test_a_cache_hides_the_disks_until_it_is_full_and_a_knee_comes_late() -> None:
+    busy = np.array([0.1, 0.3, 0.45, 0.6])
+    assert (WAITS["behind a cache"](busy) > 0).tolist() == [False, False, True, True]
+    assert (WAITS["knee"](busy) > 0).tolist() == [False, False, False, True]
+    # Of eight paths one is free nearly always, until nearly all are taken.
+    assert WAITS["eight behind a cache"](busy)[3] < 0.3
+    assert WAITS["eight behind a cache"](np.array([0.95]))[0] > 10
 
 
 def copy(world: World, offloaded: bool) -> float:

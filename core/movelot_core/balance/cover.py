@@ -11,14 +11,16 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, linprog, milp
+from scipy import sparse
 
-from movelot_core.balance.group import Bools, Group, Ints, State
+from movelot_core import solver
+from movelot_core.balance.group import Bools, Group, Ints
 from movelot_core.latency import Floats
+from movelot_core.solver import Budget, Programme
 
-CANDIDATES_BEYOND_LP = 30
-GAP_RELATIVE = 0.004
-NODES_MAX = 300
+GAP_RELATIVE = 0.001
+# Steps for the whole disks of one pool at most, and the share of the budget for those of all pools.
+POOL_STEPS, POOLS_SHARE = 150.0, 0.15
 LOAD_MARGIN = 1e-4
 
 
@@ -46,8 +48,9 @@ class Cover:
     bound_bytes: float
 
 
-def pool_covers(group: Group, before: State) -> Iterator[PoolCover]:
+def pool_covers(group: Group) -> Iterator[PoolCover]:
     """The covering problems of the pools on which something is over, each scaled so that demands are 1."""
+    before = group.found
     pool_of_disk = group.pool_of[group.place]
     for pool in range(len(group.pools)):
         stores = np.flatnonzero(before.over_fill & (group.pool_of == pool))
@@ -77,50 +80,49 @@ def pool_covers(group: Group, before: State) -> Iterator[PoolCover]:
         )
 
 
-def choose(group: Group, before: State) -> Cover:
+def choose(group: Group, budget: Budget) -> Cover:
     """Disks to move, close to least bytes, with the bound that no plan can beat."""
     chosen: list[int] = []
     off_pool: list[bool] = []
     bound = 0.0
-    for cover in pool_covers(group, before):
-        if not len(cover.disks):
-            continue
-        fraction = _relaxed(cover)
-        bound += float(cover.cost @ fraction)
-        picked = _whole_disks(cover, fraction)
+    covers = [cover for cover in pool_covers(group) if len(cover.disks)]
+    steps = min(POOL_STEPS, POOLS_SHARE * budget.steps / max(len(covers), 1))
+    for cover in covers:
+        picked, least = _whole_disks(cover, budget, steps)
+        bound += least
         leaves_pool = _must_leave_pool(cover, picked)
         chosen += [int(disk) for disk in cover.disks[picked]]
         off_pool += [bool(flag) for flag in leaves_pool]
     return Cover(np.array(chosen, dtype=np.int64), np.array(off_pool, dtype=bool), bound)
 
 
-def _relaxed(cover: PoolCover) -> Floats:
-    """The share of each disk that leaves in the linear relaxation; it has a solution, as demands are capped."""
-    relaxed = linprog(
-        cover.cost / cover.cost.max(), A_ub=-cover.rows, b_ub=-cover.demand * (1 - 1e-9), bounds=(0, 1), method="highs"
-    )
-    return np.asarray(relaxed.x, dtype=np.float64)
+def _whole_disks(cover: PoolCover, budget: Budget, steps: float) -> tuple[Ints, float]:
+    """Positions of disks that meet the demand, and the bytes that any such disks have at least.
+
+    Begun from the disks that leave, if in part, in the linear relaxation; it has a solution, as demands are capped.
+    """
+    programme = _programme(cover, whole=False)
+    relaxed = solver.solved(programme, budget)
+    if relaxed.x is None:
+        raise RuntimeError(f"The relaxation of pool {cover.pool} has no solution, though all that can leave may.")
+    start = np.zeros(len(cover.disks))
+    start[_drop_spare(cover, np.flatnonzero(relaxed.x > 1e-7))] = 1.0
+    found = solver.solved(_programme(cover, whole=True), budget, steps, start, GAP_RELATIVE)
+    least = max(relaxed.bound, found.bound) * float(cover.cost.max())
+    return np.flatnonzero((start if found.x is None else found.x) > 0.5), least
 
 
-def _whole_disks(cover: PoolCover, fraction: Floats) -> Ints:
-    """Positions of whole disks that meet the demand: an exact model over the few that matter."""
-    value = (cover.rows / np.maximum(cover.demand[:, None], 1e-12)).sum(axis=0) / np.maximum(cover.cost, 1.0)
-    order = np.lexsort((np.arange(len(value)), -value))
-    used = np.flatnonzero(fraction > 1e-7)
-    # Small disks close the last gap at little cost; dense ones are the likely exchange partners.
-    small = np.lexsort((np.arange(len(value)), cover.cost))
-    extra = [n for pair in zip(order, small, strict=True) for n in pair if fraction[n] <= 1e-7]
-    pool = np.unique(np.concatenate([used, np.array(extra[: 2 * CANDIDATES_BEYOND_LP], dtype=np.int64)]))
-    found = milp(
-        cover.cost[pool] / cover.cost[pool].max(),
-        constraints=LinearConstraint(cover.rows[:, pool], lb=cover.demand * (1 - 1e-9)),
-        integrality=np.ones(len(pool), dtype=np.int64),
-        bounds=Bounds(0, 1),
-        options={"mip_rel_gap": GAP_RELATIVE, "node_limit": NODES_MAX},
+def _programme(cover: PoolCover, *, whole: bool) -> Programme:
+    """As few bytes as possible, of disks that meet the demand."""
+    rows, count = cover.rows.shape
+    return Programme(
+        cover.cost / cover.cost.max(),
+        sparse.csr_matrix(cover.rows),
+        cover.demand * (1 - 1e-9),
+        np.full(rows, np.inf),
+        np.ones(count),
+        np.full(count, whole),
     )
-    if found.x is not None:
-        return np.asarray(pool[np.flatnonzero(found.x > 0.5)], dtype=np.int64)
-    return _drop_spare(cover, used)
 
 
 def _drop_spare(cover: PoolCover, picked: Ints) -> Ints:

@@ -6,12 +6,14 @@ Indices: disks d, datastores s, pools p, hours h. All arrays are NumPy; sizes in
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from movelot_core.balance.rules import Bond, Split, Splits, beside
 from movelot_core.errors import GroupError
 from movelot_core.latency import Floats, ServiceCurve, weights
 
@@ -19,6 +21,9 @@ Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 
 LOAD_SLACK = 1e-6
+# A byte that hosts copy weighs so much more than one that the array does: of plans nearly alike in bytes the one that
+# leaves most to arrays wins.
+HOST_COPY_WEIGHT = 2e-3
 
 
 @dataclass(frozen=True)
@@ -28,7 +33,9 @@ class Group:
     ``features`` [4, d, h] as from ``latency.features``; ``reach`` [d, s] says where a disk may live (every host of
     its VM mounts it, and its policy is served); ``pinned`` [d] disks do not move; ``other_bytes`` [s] is space
     that no disk of the group holds; ``other_load`` [p, h] is load on the pool from outside the group. ``array_of`` [p]
-    names the array that copies between its pools by itself; pools of one that cannot have a name each.
+    names the array that copies between its pools by itself; pools of one that cannot have a name each. ``splits`` and
+    ``bonds`` are the rules on where disks lie to one another. ``load_share`` is what share of the load that pools bear
+    within the ceiling is wanted at most.
     """
 
     disks: tuple[str, ...]
@@ -47,6 +54,9 @@ class Group:
     other_load: Floats
     fill_ceiling: float
     latency_ceiling_ms: float
+    splits: tuple[Split, ...] = ()
+    bonds: tuple[Bond, ...] = ()
+    load_share: float = 1.0
 
     def __post_init__(self) -> None:
         disks, stores, pools, hours = len(self.disks), len(self.datastores), len(self.pools), self.features.shape[2]
@@ -60,6 +70,10 @@ class Group:
         wrong = [name for name, (found, due) in shapes.items() if found != due]
         if wrong:
             raise GroupError("estate_shape", f"Arrays of the wrong shape: {', '.join(wrong)}.")
+        # A load that is no number is over no limit: it would pass for none.
+        unknown = [name for name in ("features", "other_load") if not np.isfinite(getattr(self, name)).all()]
+        if unknown:
+            raise GroupError("estate_unknown", f"Values that are no numbers: {', '.join(unknown)}.")
 
     def __repr__(self) -> str:
         return f"<Group {len(self.disks)} disks, {len(self.datastores)} datastores, {len(self.pools)} pools>"
@@ -76,6 +90,15 @@ class Group:
         return told.hexdigest()
 
     @cached_property
+    def apart(self) -> Splits:
+        """The splits as arrays."""
+        return Splits(self.splits, len(self.disks), len(self.datastores))
+
+    def out_of_rule(self, place: Ints) -> int:
+        """How many disks would have to lie elsewhere for every rule to be kept."""
+        return self.apart.too_many(place) + sum(beside(bond, place) for bond in self.bonds)
+
+    @cached_property
     def room_bytes(self) -> Ints:
         """[s] Bytes a datastore may hold under the fill ceiling, all uses together."""
         return np.asarray(np.floor(self.capacity_bytes * self.fill_ceiling), dtype=np.int64)
@@ -83,7 +106,25 @@ class Group:
     @cached_property
     def load_limit(self) -> Floats:
         """[p] Highest load at which the pool still answers within the latency ceiling."""
-        return np.array([curve.load_at(self.latency_ceiling_ms) for curve in self.curves])
+        return self.load_share * np.array([curve.load_at(self.latency_ceiling_ms) for curve in self.curves])
+
+    @cached_property
+    def bearable_load(self) -> Floats:
+        """[p] Highest load that may be brought to the pool: its limit, or what is known of its curve if that is less.
+
+        A pool that bears more as found is not over for that; it only gets no more.
+        """
+        return self.load_share * np.array([curve.bearable(self.latency_ceiling_ms) for curve in self.curves])
+
+    @cached_property
+    def movable_bytes(self) -> float:
+        """Bytes of all disks that may move, at least one."""
+        return max(float(self.size_bytes[~self.pinned].sum()), 1.0)
+
+    @cached_property
+    def found(self) -> State:
+        """The state as it was found."""
+        return judge(self, self.place)
 
     @cached_property
     def weights(self) -> Floats:
@@ -100,9 +141,30 @@ class Group:
         """[d, h] Load that each of ``disks`` would put on ``pool``."""
         return np.asarray(np.tensordot(self.weights[pool], self.features[:, disks], axes=1), dtype=np.float64)
 
+    def load_at_hour(self, pool: int, hour: int) -> Floats:
+        """[d] Load that each disk would put on ``pool`` at an hour."""
+        return np.asarray(self.weights[pool] @ self._by_hour[hour], dtype=np.float64)
+
+    @cached_property
+    def _by_hour(self) -> Floats:
+        """[h, 4, d] The features, so that those of an hour lie together."""
+        return np.ascontiguousarray(self.features.transpose(2, 0, 1))
+
     def loads_anywhere(self, disk: int) -> Floats:
         """[p, h] Load of one disk on each pool."""
         return np.asarray(self.weights @ self.features[:, disk])
+
+    @cached_property
+    def array_number(self) -> Ints:
+        """[p] Equal for pools between which an array copies by itself."""
+        return np.asarray(np.unique(np.array(self.array_of), return_inverse=True)[1], dtype=np.int64)
+
+    def copied_bytes(self, place: Ints) -> float:
+        """Bytes that move to ``place``, those that hosts copy weighed by HOST_COPY_WEIGHT more."""
+        moved = np.flatnonzero(place != self.place)
+        source, target = (self.array_number[self.pool_of[at[moved]]] for at in (self.place, place))
+        size = self.size_bytes[moved]
+        return float(size.sum()) + HOST_COPY_WEIGHT * float(size[source != target].sum())
 
     def used(self, place: Ints) -> Ints:
         """[s] Bytes used with disks at ``place``."""
@@ -164,10 +226,10 @@ def judge(group: Group, place: Ints) -> State:
 
 
 def limits(group: Group, before: State) -> tuple[Ints, Floats]:
-    """[s] bytes and [p, h] load that a plan must stay under: the ceiling, or what was found if that is worse."""
+    """[s] bytes and [p, h] load that a plan must stay under: what may be brought there, or what was found if more."""
     return (
         np.maximum(group.room_bytes, before.used_bytes),
-        np.maximum(group.load_limit[:, None], before.load),
+        np.maximum(group.bearable_load[:, None], before.load),
     )
 
 
@@ -176,7 +238,7 @@ def broken_musts(group: Group, place: Ints) -> list[str]:
 
     Written apart from every planner, so that each can be checked by it.
     """
-    before, after = judge(group, group.place), judge(group, place)
+    before, after = group.found, judge(group, place)
     most_bytes, most_load = limits(group, before)
     moved = np.flatnonzero(place != group.place)
     broken = [f"{group.disks[d]} is pinned" for d in moved if group.pinned[d]]
@@ -185,6 +247,26 @@ def broken_musts(group: Group, place: Ints) -> list[str]:
     ]
     over = np.flatnonzero(after.used_bytes > most_bytes)
     broken += [f"{group.datastores[s]} would be over its fill ceiling" for s in over]
+    broken += _broken_rules(group, place)
     slow = np.argwhere(after.load > most_load * (1 + 1e-4) + LOAD_SLACK)
     broken += [f"{group.pools[p]} would be too slow at hour {h}" for p, h in slow]
     return broken
+
+
+def _broken_rules(group: Group, place: Ints) -> list[str]:
+    """Rules that ``place`` breaks, or breaks more than they were as found."""
+    found = []
+    for split in group.splits:
+        before = Counter(split.sites[group.place[disk]] for disk in split.disks)
+        after = Counter(split.sites[place[disk]] for disk in split.disks)
+        found += [
+            f"{split.name} would be broken: {count} of its disks would lie side by side"
+            for site, count in after.items()
+            if count > max(1, before[site])
+        ]
+    for bond in group.bonds:
+        apart = len(bond.disks) - max(Counter(int(place[disk]) for disk in bond.disks).values())
+        was = len(bond.disks) - max(Counter(int(group.place[disk]) for disk in bond.disks).values())
+        if apart > was:
+            found.append(f"{bond.name} would be broken: {apart} of its disks would lie apart from the others")
+    return found

@@ -1,75 +1,174 @@
-"""The order of a plan's moves: room at every instant, limits per datastore and array, start and end of each."""
+"""The order of a plan's moves: room at every instant, limits per datastore, pool and array, start and end of each."""
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from movelot_core.balance.clear import Move
-from movelot_core.balance.group import Group
+import numpy as np
+
+from movelot_core.balance.copies import COPIES_PER_ARRAY, CopyRates, beside_copies, pools_of
+from movelot_core.balance.group import LOAD_SLACK, Group, Ints, limits
+from movelot_core.balance.moves import Move
+from movelot_core.latency import Floats
 from movelot_core.lots import Slot, StepGraph, StepNode
 
 
 @dataclass(frozen=True, slots=True)
-class CopyRates:
-    """Bytes per second of one copy: by the array itself, and over hosts."""
-
-    offloaded: float
-    over_hosts: float
-
-    def seconds(self, move: Move) -> float:
-        """Seconds that the copy of ``move`` takes by itself."""
-        return move.size_bytes / (self.offloaded if move.offloaded else self.over_hosts)
-
-
-@dataclass(frozen=True, slots=True)
 class OrderedMove:
-    """A move with the earlier ones it waits for (positions in the order) and when it is expected to run."""
+    """A move with the earlier ones it waits for (positions in the order) and when it is expected to run.
+
+    ``stated_seconds``: how long it should take by rates as devices state them.
+    """
 
     move: Move
     needs: tuple[int, ...]
     slot: Slot
     staging: bool = False
+    stated_seconds: float = 0.0
 
 
 # A move, the positions of those it waits for, and whether it is the first leg of a staged one.
 Entry = tuple[Move, tuple[int, ...], bool]
 COPIES_PER_DATASTORE = 2
-COPIES_PER_ARRAY = 4
 
 
 def order_moves(group: Group, moves: Sequence[Move], rates: CopyRates) -> list[OrderedMove]:
     """Moves in an order in which every target has room when its copy starts, however long each copy takes.
 
+    Nor is a pool over the load it bears (or what was found, if that is more) between any two moves, as far as there is
+    such an order: a move waits for others that leave the pool it goes to. Where there is none room alone decides.
     A copy holds its full size at the target from its start, and its source until its end. A target may be filled
     to its ceiling (or what was found, if that is more), but the order never counts on space that no needed move
-    has freed. Moves that wait for one another in a ring are broken by staging one through a datastore with room.
+    has freed. No more copies run at once than pools bear beside their own load (see ``copies``). Moves that wait for
+    one another in a ring are broken by staging one through a datastore with room.
     Raises nothing: a move for which no order exists is left out, with all that would need the space it frees.
     """
-    used = group.used(group.place)
-    most = [max(int(room), int(found)) for room, found in zip(group.room_bytes, used, strict=True)]
-    taken = [int(value) for value in used]
-    ordered: list[Entry] = []
+    entries, lost = _entries(group, moves)
+    return _scheduled(group, _without(lost, entries), rates)
+
+
+def left_out(group: Group, place: Ints) -> Ints:
+    """The disks that would move to ``place`` and for which no order of all such moves has room at every instant."""
+    moved = np.flatnonzero(place != group.place)
+    # Who copies is no matter here.
+    moves = [Move(int(d), int(group.place[d]), int(place[d]), int(group.size_bytes[d]), offloaded=False) for d in moved]
+    entries, lost = _entries(group, moves)
+    kept = {move.disk for move, _needs, _staging in _without(lost, entries)}
+    return np.array(sorted({move.disk for move in moves} - kept), dtype=np.int64)
+
+
+def _entries(group: Group, moves: Sequence[Move]) -> tuple[list[Entry], set[int]]:
+    """The moves in their order, and the disks of those that found no place in it."""
+    books = _Books(group)
     staged: set[int] = set()
     waiting = sorted(moves, key=lambda move: (-move.size_bytes, move.disk))
     while waiting:
-        placed = next((move for move in waiting if _needs(move, ordered, taken, most) is not None), None)
-        if placed is not None:
-            needs = _needs(placed, ordered, taken, most) or ()
+        found = next(
+            (
+                (move, needs)
+                for by_load in (True, False)
+                for move in waiting
+                if (needs := books.needs(move, by_load=by_load)) is not None
+            ),
+            None,
+        )
+        if found is not None:
+            placed, needs = found
             waiting.remove(placed)
-            ordered.append((placed, _after_own(placed, ordered, needs), False))
-            taken[placed.target] += placed.size_bytes
+            books.add(placed, needs, staging=False)
             continue
-        legs = _stage(group, waiting, staged, taken, most)
+        legs = _stage(group, waiting, staged, books.taken, books.most)
         if legs is None:
             break
         ring, first, second = legs
         staged.add(ring.disk)
         waiting.remove(ring)
-        ordered.append((first, _after_own(first, ordered, ()), True))
-        taken[first.target] += first.size_bytes
+        books.add(first, (), staging=True)
         waiting.append(second)
-    return _scheduled(group, _without({move.disk for move in waiting}, ordered), rates)
+    return books.ordered, {move.disk for move in waiting}
+
+
+class _Books:
+    """What was ever booked at each datastore and pool and nothing that left, the worst instant there is; and what left.
+
+    Bytes by datastore, load by pool and hour.
+    """
+
+    def __init__(self, group: Group) -> None:
+        self.group = group
+        most_bytes, self.most_load = limits(group, group.found)
+        self.taken, self.most = [int(each) for each in group.found.used_bytes], [int(each) for each in most_bytes]
+        self.load = group.found.load.copy()
+        self.ordered: list[Entry] = []
+        self.leaving: dict[int, list[int]] = defaultdict(list)
+        # Of each pool what left it: position and load.
+        self.relieving: dict[int, list[tuple[int, Floats]]] = defaultdict(list)
+        self.legs: dict[int, list[int]] = defaultdict(list)
+        # Moves that were asked in vain, and how many had left their target then: nothing changed until others do.
+        self.refused: dict[tuple[Move, bool], tuple[int, int]] = {}
+
+    def needs(self, move: Move, *, by_load: bool) -> tuple[int, ...] | None:
+        """Earlier moves that must have left ``move``'s target; None while even all of them free too little.
+
+        Unless ``by_load`` only bytes count.
+        """
+        left = len(self.leaving[move.target]), len(self.relieving[self._pool(move.target)])
+        if self.refused.get((move, by_load)) == left:
+            return None
+        found = self._needs_for_room(move)
+        if found is not None and by_load:
+            found = self._needs_for_load(move, found)
+        if found is None:
+            self.refused[move, by_load] = left
+        return found
+
+    def _needs_for_room(self, move: Move) -> tuple[int, ...] | None:
+        over = self.taken[move.target] + move.size_bytes - self.most[move.target]
+        found = []
+        for n in self.leaving[move.target]:
+            if over <= 0:
+                break
+            found.append(n)
+            over -= self.ordered[n][0].size_bytes
+        return tuple(found) if over <= 0 else None
+
+    def _needs_for_load(self, move: Move, found: tuple[int, ...]) -> tuple[int, ...] | None:
+        pool = self._pool(move.target)
+        if pool == self._pool(move.source):
+            return found
+        over = self.load[pool] + self._own(move, pool) - self.most_load[pool] * (1 + LOAD_SLACK)
+        needs = list(found)
+        for n, relief in self.relieving[pool]:
+            if n in found:
+                over = over - relief
+        for n, relief in self.relieving[pool]:
+            if (over <= 0).all():
+                break
+            if n not in found and (relief[over > 0] > 0).any():
+                needs.append(n)
+                over = over - relief
+        return tuple(needs) if (over <= 0).all() else None
+
+    def _pool(self, store: int) -> int:
+        return int(self.group.pool_of[store])
+
+    def _own(self, move: Move, pool: int) -> Floats:
+        own: Floats = self.group.load_on(pool, np.array([move.disk]))[0]
+        return own
+
+    def add(self, move: Move, needs: tuple[int, ...], staging: bool) -> None:
+        """Book a move after those it needs and, for the second leg of a staged one, its first leg."""
+        position = len(self.ordered)
+        self.ordered.append((move, tuple(sorted({*needs, *self.legs[move.disk]})), staging))
+        self.leaving[move.source].append(position)
+        self.legs[move.disk].append(position)
+        self.taken[move.target] += move.size_bytes
+        source, target = self._pool(move.source), self._pool(move.target)
+        if source != target:
+            self.load[target] += self._own(move, target)
+            self.relieving[source].append((position, self._own(move, source)))
 
 
 def _without(lost: set[int], ordered: Sequence[Entry]) -> list[Entry]:
@@ -87,28 +186,6 @@ def _without(lost: set[int], ordered: Sequence[Entry]) -> list[Entry]:
         if dropped <= lost:
             return kept
         lost = lost | dropped
-
-
-def _after_own(move: Move, ordered: Sequence[Entry], needs: tuple[int, ...]) -> tuple[int, ...]:
-    """``needs`` and, for the second leg of a staged move, its first leg."""
-    own = tuple(n for n, (earlier, _, _) in enumerate(ordered) if earlier.disk == move.disk)
-    return tuple(sorted({*needs, *own}))
-
-
-def _needs(move: Move, ordered: Sequence[Entry], taken: Sequence[int], most: Sequence[int]) -> tuple[int, ...] | None:
-    """Earlier moves that must have left ``move``'s target; None while even all of them free too little.
-
-    ``taken`` counts all that was ever booked at a datastore and nothing that left, the worst instant there is.
-    """
-    over = taken[move.target] + move.size_bytes - most[move.target]
-    needs = []
-    for n, (earlier, _, _) in enumerate(ordered):
-        if over <= 0:
-            break
-        if earlier.source == move.target:
-            needs.append(n)
-            over -= earlier.size_bytes
-    return tuple(needs) if over <= 0 else None
 
 
 def _stage(
@@ -134,16 +211,27 @@ def _stage(
 
 
 def _scheduled(group: Group, ordered: Sequence[Entry], rates: CopyRates) -> list[OrderedMove]:
-    stores = {f"datastore {s}": COPIES_PER_DATASTORE for s in range(len(group.datastores))}
-    nodes = tuple(
-        StepNode(
-            key=str(n),
-            lane=f"array {group.array_of[group.pool_of[move.target]]}",
-            seconds=rates.seconds(move),
-            needs=frozenset(str(need) for need in needs),
-            slots=(f"datastore {move.source}", f"datastore {move.target}"),
+    at_once = {f"datastore {s}": COPIES_PER_DATASTORE for s in range(len(group.datastores))}
+    for pool, beside in beside_copies(group, [move for move, _needs, _staging in ordered], rates).items():
+        at_once[f"pool {pool}"] = beside.at_once
+    nodes = []
+    for n, (move, needs, _staging) in enumerate(ordered):
+        source, target = pools_of(group, move)
+        nodes.append(
+            StepNode(
+                key=str(n),
+                lane=f"array {group.array_of[target]}",
+                seconds=rates.seconds(move, (source, target)),
+                needs=frozenset(str(need) for need in needs),
+                slots=(
+                    f"datastore {move.source}",
+                    f"datastore {move.target}",
+                    *(f"pool {pool}" for pool in sorted({source, target})),
+                ),
+            )
         )
-        for n, (move, needs, _) in enumerate(ordered)
-    )
-    slots = StepGraph(nodes, stores, COPIES_PER_ARRAY).schedule()
-    return [OrderedMove(move, needs, slots[str(n)], staging) for n, (move, needs, staging) in enumerate(ordered)]
+    slots = StepGraph(tuple(nodes), at_once, COPIES_PER_ARRAY).schedule()
+    return [
+        OrderedMove(move, needs, slots[str(n)], staging, rates.stated_seconds(move))
+        for n, (move, needs, staging) in enumerate(ordered)
+    ]

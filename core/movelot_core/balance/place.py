@@ -7,18 +7,29 @@ from enum import StrEnum
 
 import numpy as np
 
-from movelot_core.balance.group import Bools, Group, Ints, judge
+from movelot_core.balance.group import Bools, Group, Ints
 from movelot_core.latency import Floats
 
 EXCHANGES_MAX = 40
 
 
 class Refusal(StrEnum):
-    """Why a datastore cannot take a disk, in the order they are tested."""
+    """Why a datastore cannot take a disk, in the order they are tested.
+
+    SPLIT: a rule keeps it apart from a disk that lies there.
+    UNKNOWN: its pool would have more load than is known of it, though by its curve it stays under its ceiling.
+    """
 
     UNREACHED = "unreached"
+    SPLIT = "split"
     NO_ROOM = "no_room"
     TOO_SLOW = "too_slow"
+    UNKNOWN = "unknown"
+
+
+def first_against(*holds: bool | np.bool_) -> Refusal | None:
+    """The first reason against a datastore, of tests in the order of the reasons; None where all hold."""
+    return next((why for held, why in zip(holds, Refusal, strict=True) if not held), None)
 
 
 @dataclass
@@ -35,7 +46,7 @@ class Ledger:
     @classmethod
     def found(cls, group: Group) -> Ledger:
         """The ledger of a group as it is now, before any move."""
-        before = judge(group, group.place)
+        before = group.found
         # A target has to stay under its ceiling; being over already is no licence to take more.
         return cls(
             group,
@@ -43,32 +54,62 @@ class Ledger:
             before.used_bytes.copy(),
             before.load.copy(),
             group.room_bytes,
-            group.load_limit[:, None],
+            group.bearable_load[:, None],
         )
 
     def refusals(self, disk: int) -> list[Refusal | None]:
         """[s] The first reason against each datastore for ``disk``, None where it may go."""
-        room, quick = self._tests(disk)
-        reach = self.group.reach[disk]
+        room, known = self._tests(disk)
+        reach, quick = self.group.reach[disk], self._within(disk, self.group.load_limit[:, None])
+        apart = ~self.group.apart.taken(disk, self.place)
         return [
-            next((why for holds, why in zip((reach[s], room[s], quick[s]), Refusal, strict=True) if not holds), None)
-            for s in range(len(self.group.datastores))
+            first_against(reach[s], apart[s], room[s], quick[s], known[s]) for s in range(len(self.group.datastores))
         ]
 
-    def _tests(self, disk: int) -> tuple[Bools, Bools]:
+    def reasons(self, disks: Ints) -> dict[Refusal, int]:
+        """How many of ``disks`` each reason keeps from some datastore that they are not on."""
         group = self.group
-        here = self.place[disk]
-        room: Bools = np.asarray(self.used + group.size_bytes[disk] <= self.most_bytes)
-        own = group.loads_anywhere(disk)
-        within: Bools = np.asarray((self.load + own <= self.most_load).all(axis=1))
-        within[group.pool_of[here]] = True
-        return room, within[group.pool_of]
+        elsewhere = np.arange(len(group.datastores)) != self.place[disks][:, None]
+        reach = group.reach[disks]
+        room = self.used + group.size_bytes[disks][:, None] <= self.most_bytes
+        quick, known = np.zeros((2, len(disks), len(group.pools)), dtype=bool)
+        for pool in range(len(group.pools)):
+            load = self.load[pool] + group.load_on(pool, disks)
+            quick[:, pool] = (load <= group.load_limit[pool]).all(axis=1)
+            known[:, pool] = (load <= self.most_load[pool]).all(axis=1)
+        home = group.pool_of[self.place[disks]]
+        quick[np.arange(len(disks)), home] = known[np.arange(len(disks)), home] = True
+        quick, known = quick[:, group.pool_of], known[:, group.pool_of]
+        apart = np.ones_like(reach)
+        for n, disk in enumerate(disks):
+            apart[n] = ~group.apart.taken(int(disk), self.place)
+        allowed = reach & apart
+        refused = (
+            (Refusal.UNREACHED, ~reach),
+            (Refusal.SPLIT, reach & ~apart),
+            (Refusal.NO_ROOM, allowed & ~room),
+            (Refusal.TOO_SLOW, allowed & room & ~quick),
+            (Refusal.UNKNOWN, allowed & room & quick & ~known),
+        )
+        counts = {reason: int((where & elsewhere).any(axis=1).sum()) for reason, where in refused}
+        return {reason: count for reason, count in counts.items() if count}
+
+    def _tests(self, disk: int) -> tuple[Bools, Bools]:
+        room: Bools = np.asarray(self.used + self.group.size_bytes[disk] <= self.most_bytes)
+        return room, self._within(disk, self.most_load)
+
+    def _within(self, disk: int, most: Floats) -> Bools:
+        """[s] Whether the pool of each datastore has no more than ``most`` [p, h] with ``disk``."""
+        group = self.group
+        within: Bools = np.asarray((self.load + group.loads_anywhere(disk) <= most).all(axis=1))
+        within[group.pool_of[self.place[disk]]] = True
+        return within[group.pool_of]
 
     def best(self, disk: int, leave_pool: bool) -> int | None:
         """The datastore with the most slack left after taking ``disk``; copies inside an array win ties of kind."""
         group, here = self.group, int(self.place[disk])
         room, quick = self._tests(disk)
-        may: Bools = np.asarray(group.reach[disk] & room & quick)
+        may: Bools = np.asarray(group.reach[disk] & room & quick & ~group.apart.taken(disk, self.place))
         may[here] = False
         if leave_pool:
             may &= group.pool_of != group.pool_of[here]
@@ -76,7 +117,7 @@ class Ledger:
             return None
         own = group.loads_anywhere(disk)
         space_left = 1 - (self.used + group.size_bytes[disk]) / np.maximum(group.capacity_bytes, 1)
-        load_left = (1 - (self.load + own) / np.maximum(group.load_limit[:, None], 1e-9)).min(axis=1)
+        load_left = (1 - (self.load + own) / np.maximum(group.bearable_load[:, None], 1e-9)).min(axis=1)
         arrays = np.array(group.array_of)
         same_array = arrays[group.pool_of] == arrays[group.pool_of[here]]
         score = np.minimum(space_left, load_left[group.pool_of]) + same_array
@@ -125,6 +166,8 @@ def replace_homeless(ledger: Ledger, homeless: list[int]) -> list[int]:
     a home is moved until as many bytes as it has are gone, or nothing more fits.
     """
     group, left = ledger.group, []
+    # What found no home once is not asked again: those that would leave a full place would be asked by each.
+    stuck = set(homeless)
     for disk in homeless:
         here, wanted = int(ledger.place[disk]), int(group.size_bytes[disk])
         near = np.flatnonzero((ledger.place == here) & ~group.pinned)
@@ -133,16 +176,31 @@ def replace_homeless(ledger: Ledger, homeless: list[int]) -> list[int]:
         for other in near:
             if wanted <= 0 or tried >= EXCHANGES_MAX:
                 break
-            if other == disk or ledger.place[other] != group.place[other]:
+            if int(other) in stuck or ledger.place[other] != group.place[other]:
                 continue
             tried += 1
             target = ledger.best(int(other), leave_pool=False)
             if target is not None:
                 ledger.move(int(other), target)
                 wanted -= int(group.size_bytes[other])
+            else:
+                stuck.add(int(other))
         if wanted > 0:
             left.append(disk)
     return left
+
+
+def take_apart(ledger: Ledger) -> None:
+    """Move disks that lie beside others of their split to places without any, the smallest of each crowd first."""
+    group = ledger.group
+    for crowd in group.apart.crowds(ledger.place):
+        too_many = len(crowd.disks) - 1
+        for disk in crowd.disks[np.lexsort((crowd.disks, group.size_bytes[crowd.disks]))]:
+            if too_many and not group.pinned[disk]:
+                target = ledger.best(int(disk), leave_pool=False)
+                if target is not None:
+                    ledger.move(int(disk), target)
+                    too_many -= 1
 
 
 def make_room(ledger: Ledger, disk: int) -> bool:

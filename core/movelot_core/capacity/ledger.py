@@ -12,7 +12,7 @@ them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
 
@@ -41,8 +41,10 @@ USED: Final = (Layer.LIVE, Layer.SNAPSHOTS, Layer.OTHER, Layer.PROMISED)
 @dataclass(frozen=True)
 class StoreUse:
     """What is known of a datastore, in bytes: disks, what guests wrote of these, snapshots, images, what is free.
+    Disks that no machine has count with the images.
 
-    ``written_bytes`` counts disks whose host does not tell whole.
+    ``written_bytes`` counts disks whose host does not tell whole. ``reduced_bytes`` of what lies there are saved
+    beneath where hosts see that, as in a volume set: they are free.
     """
 
     capacity_bytes: int
@@ -51,6 +53,12 @@ class StoreUse:
     written_bytes: int = 0
     snapshot_bytes: int = 0
     image_bytes: int = 0
+    reduced_bytes: int = 0
+
+    @property
+    def known_bytes(self) -> int:
+        """What it is known to hold, before any of it is reduced."""
+        return self.disk_bytes + self.snapshot_bytes + self.image_bytes
 
 
 @dataclass(frozen=True)
@@ -79,24 +87,28 @@ class Account:
 
 
 def store_account(use: StoreUse) -> Account:
-    """The layers of a datastore. Below zero ``difference`` says that what lies there is more than it says is used."""
+    """The layers of a datastore. Below zero ``difference`` says that what lies there is more than it says is used.
+
+    What is saved beneath is shared by the layers.
+    """
     written = min(use.written_bytes, use.disk_bytes)
     used = use.capacity_bytes - use.free_bytes
-    known = use.disk_bytes + use.snapshot_bytes + use.image_bytes
-    layers = {
+    held = max(0, use.known_bytes - use.reduced_bytes)
+    parts = {
         Layer.LIVE: written,
         Layer.PROMISED: use.disk_bytes - written,
         Layer.SNAPSHOTS: use.snapshot_bytes,
-        Layer.OTHER: use.image_bytes + max(0, used - known),
-        Layer.FREE: use.free_bytes,
+        Layer.OTHER: use.image_bytes,
     }
-    return Account(use.capacity_bytes, layers, min(0, used - known))
+    layers = {**dict.fromkeys(parts, 0), **(split(held, parts) if use.reduced_bytes else parts)}
+    layers |= {Layer.OTHER: layers[Layer.OTHER] + max(0, used - held), Layer.FREE: use.free_bytes}
+    return Account(use.capacity_bytes, layers, min(0, used - held))
 
 
 def unknown_bytes(use: StoreUse) -> int:
     """Bytes of files that nobody knows: used, and neither disks nor snapshots nor images."""
     used = use.capacity_bytes - use.free_bytes
-    return max(0, used - use.disk_bytes - use.snapshot_bytes - use.image_bytes)
+    return max(0, used - max(0, use.known_bytes - use.reduced_bytes))
 
 
 def volume_account(use: VolumeUse) -> Account:
@@ -107,7 +119,8 @@ def volume_account(use: VolumeUse) -> Account:
     """
     if not use.stores:
         return Account(use.allocated_bytes, {Layer.LIVE if use.raw else Layer.UNUSED: use.allocated_bytes}, 0)
-    above = _together(store_account(store) for store in use.stores)
+    # What is saved is told by the volume itself.
+    above = _together(store_account(replace(store, reduced_bytes=0)) for store in use.stores)
     parts = {layer: above.get(layer, 0) for layer in USED}
     logical, used = use.allocated_bytes + use.reduced_bytes, sum(parts.values())
     if use.thin:

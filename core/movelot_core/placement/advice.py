@@ -11,14 +11,15 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import csr_array, vstack
+from scipy.sparse import csr_array, csr_matrix, vstack
 
+from movelot_core import solver
 from movelot_core.balance.group import LOAD_SLACK, Bools, Group, Ints, State
-from movelot_core.balance.place import Refusal
+from movelot_core.balance.place import Refusal, first_against
 from movelot_core.latency import Floats
+from movelot_core.solver import Budget, Programme
 
-EXACT_SECONDS: Final = 1.0
+EXACT_STEPS: Final = 1000.0
 NOWHERE: Final = -1
 
 
@@ -62,7 +63,7 @@ class _Books:
     def __init__(self, group: Group, state: State) -> None:
         self.group = group
         self.used, self.load = state.used_bytes.copy(), state.load.copy()
-        self.limit = group.load_limit[:, None]
+        self.limit = group.bearable_load[:, None]
 
     def own(self, disks: NewDisks, n: int) -> Floats:
         """[p, h] Load of a disk on each pool."""
@@ -122,7 +123,7 @@ def _one_by_one(group: Group, state: State, disks: NewDisks) -> Ints:
 
 
 def _exact(group: Group, state: State, disks: NewDisks) -> Ints:
-    """Most bytes placed under both ceilings, by whole numbers of disks that are alike; none where the time is up."""
+    """Most bytes placed under both ceilings, by whole numbers of disks that are alike, as far as EXACT_STEPS go."""
     first, which = _alike(disks)
     counts = np.bincount(which, minlength=len(first))
     kind, store = np.nonzero(disks.may[first])
@@ -143,16 +144,18 @@ def _exact(group: Group, state: State, disks: NewDisks) -> Ints:
         [
             counts,
             np.maximum(0, group.room_bytes - state.used_bytes),
-            np.maximum(0.0, group.load_limit[:, None] - state.load).ravel(),
+            np.maximum(0.0, group.bearable_load[:, None] - state.load).ravel(),
         ]
     )
-    found = milp(
+    programme = Programme(
         -size[kind] / max(1.0, size.max()),
-        constraints=LinearConstraint(vstack([each_once, room, quick]), ub=most),
-        bounds=Bounds(0, counts[kind]),
-        integrality=np.ones(len(kind), dtype=np.int64),
-        options={"time_limit": EXACT_SECONDS, "mip_rel_gap": 0.0, "disp": False},
+        csr_matrix(vstack([each_once, room, quick])),
+        np.full(len(most), -np.inf),
+        most,
+        counts[kind].astype(float),
+        np.ones(len(kind), dtype=bool),
     )
+    found = solver.solved(programme, Budget(EXACT_STEPS), start=np.zeros(len(kind)))
     if found.x is None:
         return nowhere
     place = _dealt(which, kind, store, np.rint(found.x).astype(np.int64))
@@ -212,9 +215,10 @@ def places(group: Group, state: State, disks: NewDisks, place: Ints, chosen: int
         peak = float(group.curves[pool].latency_ms(books.load[pool] + own[pool]).max())
         fill = float((books.used[s] + size) / max(1, int(group.capacity_bytes[s])))
         short = max(0, int(books.used[s] + size - group.room_bytes[s]))
-        tests = zip((disks.may[chosen, s], room[s], quick[s]), Refusal, strict=True)
-        against = next((why for holds, why in tests if not holds), None)
+        loaded, limit = books.load[pool] + own[pool], float(group.load_limit[pool])
+        fast = bool(((own[pool] <= 0) | (loaded <= limit * (1 + LOAD_SLACK))).all())
+        against = first_against(disks.may[chosen, s], True, room[s], fast, quick[s])
         found.append(Place(s, against, fill, peak, short))
-    # What lacks a ceiling could still be made to fit: it comes before what does not serve the disk at all.
-    rank = {None: 0, Refusal.TOO_SLOW: 1, Refusal.NO_ROOM: 2, Refusal.UNREACHED: 3}
+    # What lacks a ceiling could still be made to fit: the later a test it fails, the less is against it.
+    rank = {why: n for n, why in enumerate((None, *reversed(Refusal)))}
     return sorted(found, key=lambda each: (rank[each.against], float(strain[each.store]), each.store))

@@ -18,10 +18,8 @@ from movelot_core.capacity.ledger import (
 
 SIZES = st.integers(0, 2**50)
 USES = st.builds(
-    lambda free, used, disks, written, snapshots, images: StoreUse(
-        free + used, free, disks, written, snapshots, images
-    ),
-    *[SIZES] * 6,
+    lambda free, used, *held: StoreUse(free + used, free, *held),
+    *[SIZES] * 7,
 )
 VOLUMES = st.builds(VolumeUse, SIZES, SIZES, SIZES, st.booleans(), st.booleans(), st.lists(USES, max_size=3))
 
@@ -99,3 +97,18 @@ def test_what_is_split_keeps_its_sum_and_its_order(total: int, parts: dict[Layer
     whole = sum(parts.values())
     for layer, size in found.items() if whole else ():
         assert abs(size * whole - total * parts[layer]) < whole
+
+
+def test_what_is_saved_beneath_and_free_to_hosts_is_shared_by_the_layers() -> None:
+    """Worked example: disks of 500, 300 of them written, and snapshots of 100; a third of the 600 is saved."""
+    store = StoreUse(1000, 600, disk_bytes=500, written_bytes=300, snapshot_bytes=100, reduced_bytes=200)
+    found = store_account(store)
+    assert found.difference == 0
+    assert found.of(Layer.LIVE) == 200
+    assert found.of(Layer.PROMISED) == 133
+    assert found.of(Layer.SNAPSHOTS) == 67
+    assert sum(found.layers.values()) == 1000
+    # Its volume tells the same: nothing of what was saved is dead.
+    volume = VolumeUse(0, 400, reduced_bytes=200, stores=(store,))
+    assert volume_account(volume).of(Layer.DEAD) == 0
+    assert volume_account(volume).difference == 0

@@ -13,11 +13,13 @@ from movelot.attach.block.raw import raw_users
 from movelot.attach.default_store import default_of
 from movelot.attach.spread import volume_of
 from movelot.attach.storage import STORAGE_KINDS, storage_kind_of
+from movelot.attach.storage.base import Leaving
 from movelot.inventory.models import Datastore, Disk, Machine, MachineSnapshot, Pool, Volume
 from movelot.inventory.sentences import first_of
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
+from movelot.lots.step_plan import StepPlan
 from movelot_core.units import format_size
 
 
@@ -83,7 +85,8 @@ class DetachKind(LotKind[DetachForm, DetachPlan]):
             keep=keep,
             confirmed=typed == volume.name,
         )
-        steps = kind.take_away(volume, store, sees, keep)
+        steps = StepPlan()
+        kind.take_away(steps, Leaving(volume, store, sees, keep))
         verb = "Detach" if keep else "Delete"
         facts = {
             f"users of {volume.name}": ", ".join(users) or "none",

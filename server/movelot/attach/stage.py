@@ -44,6 +44,8 @@ def _lot_kinds() -> Sequence[AnyLotKind]:
     from movelot.attach.file.limits import FileLimitsKind
     from movelot.attach.file.lot import AttachFileKind
     from movelot.attach.initiator import InitiatorKind
+    from movelot.attach.remake import RemakeKind
+    from movelot.attach.retire import RetireKind
     from movelot.attach.spread import SpreadKind
     from movelot.attach.volume_set.lot import AttachSetKind
 
@@ -56,6 +58,8 @@ def _lot_kinds() -> Sequence[AnyLotKind]:
         FileLimitsKind(),
         InitiatorKind(),
         MountAlikeKind(),
+        RemakeKind(),
+        RetireKind(),
         SpreadKind(),
         UseKind(),
     ]

@@ -23,7 +23,7 @@ def stacks_name(group: int) -> str:
 
 def board_name(group: int) -> str:
     """Under which name the board of a group is kept."""
-    return f"board-{group}"
+    return f"board-2-{group}"
 
 
 @dataclass
@@ -62,6 +62,8 @@ class Stack:
 class BoardPool:
     """A pool: latency by weekday and weekend hour from its curve, the peak, and how well the curve fits.
 
+    Of hours that were held back nine in ten lay between ``fit_low`` and ``fit_high`` times what the curve says; beyond
+    the load seen nothing is known where it is ``cautious``.
     One that is not ``known`` stands for a host's own drives, of whose latency nothing is known.
     """
 
@@ -78,6 +80,9 @@ class BoardPool:
     hours_over: list[int]
     fit_error_ms: float
     fit_samples: int
+    fit_shape: str
+    fit_low: float
+    fit_high: float
     cautious: bool
 
 
@@ -99,18 +104,17 @@ class GroupBoard:
 def board_documents(found: KnownGroup) -> tuple[dict[str, Any], dict[str, Any]]:
     """The board of a group as plain values, and by primary key the datastores of a large one with their blocks.
 
-    Error and samples of each pool's curve are as they are now.
+    What is told of each pool's curve is as it is now.
     """
-    rows = Pool.known.filter(pk__in=found.pool_keys).values_list("pk", "fit_error_ms", "fit_samples")
-    board = asdict(board_of(found, {key: (error, samples) for key, error, samples in rows}))
+    board = asdict(board_of(found, Pool.known.in_bulk(found.pool_keys)))
     if not board["large"]:
         return board, {}
     stacks = {str(stack["id"]): stack for stack in board["datastores"]}
     return {**board, "datastores": [{**stack, "blocks": []} for stack in stacks.values()]}, stacks
 
 
-def board_of(found: KnownGroup, fits: dict[int, tuple[float, int]]) -> GroupBoard:
-    """The board of a group; ``fits`` has error and samples of each pool's curve."""
+def board_of(found: KnownGroup, pools: dict[int, Pool]) -> GroupBoard:
+    """The board of a group; ``pools`` by primary key have what is told of their curves."""
     group, state = found.group, found.state
     heats = heat(group, state)
     scale = levels(group, heats)
@@ -123,7 +127,7 @@ def board_of(found: KnownGroup, fits: dict[int, tuple[float, int]]) -> GroupBoar
         disks=len(group.disks),
         large=len(group.datastores) > LARGE_GROUP,
         datastores=[_stack(found, s, heats, scale) for s in range(len(group.datastores))],
-        pools=[_pool(found, p, *fits.get(found.pool_keys[p], (0.0, 0))) for p in range(len(group.pools))],
+        pools=[_pool(found, p, pools.get(found.pool_keys[p]) or Pool()) for p in range(len(group.pools))],
     )
 
 
@@ -160,7 +164,7 @@ def _stack(found: KnownGroup, s: int, heats: np.ndarray, scale: np.ndarray) -> S
     )
 
 
-def _pool(found: KnownGroup, p: int, error: float, samples: int) -> BoardPool:
+def _pool(found: KnownGroup, p: int, row: Pool) -> BoardPool:
     state = found.state
     hour, day = hour_name(int(state.peak_hour[p]))
     return BoardPool(
@@ -175,7 +179,10 @@ def _pool(found: KnownGroup, p: int, error: float, samples: int) -> BoardPool:
         peak_day=day,
         over=bool(state.over_latency[p].any()),
         hours_over=[int(h) for h in np.flatnonzero(state.over_latency[p, WEEKDAY])],
-        fit_error_ms=error,
-        fit_samples=samples,
+        fit_error_ms=row.fit_error_ms,
+        fit_samples=row.fit_samples,
+        fit_shape=row.curve_shape,
+        fit_low=row.fit_low,
+        fit_high=row.fit_high,
         cautious=found.cautious[p],
     )

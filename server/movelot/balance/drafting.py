@@ -4,39 +4,55 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Annotated
 
 import numpy as np
 from django.utils.timezone import now
+from pydantic import Field
 
+from movelot.balance.aims import Aim, AimName, aim_of
 from movelot.balance.limits import LimitRequest, add_all_limits, limit_facts, limit_rows, limits_title
-from movelot.balance.planning import BalancePlan, MoveRequest, gain_text, moves_of, plan_with, shown
-from movelot.balance.plans import clear_plan
+from movelot.balance.planning import BalancePlan, MoveRequest, moves_of, plan_with, shown
+from movelot.balance.plans import known_plan, plan_of
 from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.curves import curve_of
 from movelot.inventory.known_groups import KnownGroup, known_group
 from movelot.inventory.models import BalanceGroup, Datastore, Device, Disk, Extent, Pool, Volume
+from movelot.jobs.work import Watch
 from movelot.lots.documents import LotForm, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
-from movelot.lots.step_plan import Handle, StepPlan
-from movelot.lots.steps.move_disk import MoveDisk, between
-from movelot.lots.steps.values import Nothing
+from movelot.lots.step_plan import StepPlan
+from movelot.placement.copies import add_copies, too_loud
+from movelot_core.balance.even import LEAST_GAIN
+from movelot_core.balance.exact import fits
 from movelot_core.balance.order import OrderedMove
 from movelot_core.latency import features, load
-from movelot_core.units import count_of, format_size
+from movelot_core.units import count_of
+
+# More points than there are: nothing is worth it.
+GAIN_MOST = 10_000.0
 
 
 @dataclass(frozen=True)
 class BalanceForm(LotForm):
-    """A group, and the moves wanted in it; without any the plan of core is taken.
+    """A group, and the moves wanted in it; without any the plan of core for that aim is taken.
 
+    ``least_gain``: evening out goes on while a TiB moved lowers the highest fill and load by so many points.
     ``limits`` are set beside, each once its disk has moved.
     """
 
     group: str = names("group")
+    aim: AimName = "clear"
+    least_gain: Annotated[float, Field(gt=0, le=GAIN_MOST)] = LEAST_GAIN
     moves: list[MoveRequest] | None = None
     limits: list[LimitRequest] = field(default_factory=list)
+
+    @property
+    def aimed(self) -> Aim:
+        """What is wanted of the group."""
+        return aim_of(self.aim, self.least_gain)
 
 
 class BalanceKind(LotKind[BalanceForm, BalancePlan]):
@@ -45,19 +61,33 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
     name, form, plan = "balance", BalanceForm, BalancePlan
     drafted_by_job = True
 
+    def computed(self, form: BalanceForm, watch: Watch) -> BalanceForm:
+        group = BalanceGroup.named(form.group)
+        if group is None or form.moves is not None:
+            return form
+        return replace(form, moves=moves_of(plan_of(known_group(group), form.aimed, watch)))
+
     def drafted(self, form: BalanceForm, lot: Lot) -> Draft[BalanceForm, BalancePlan]:
-        group = BalanceGroup.objects.filter(name=form.group).first()
+        group = BalanceGroup.named(form.group)
         if group is None:
             check = Check("group is known", STOP, f"There is no group “{form.group}”.")
             return Draft("Balance", checks=[check])
         found = known_group(group)
-        moves = moves_of(clear_plan(found)) if form.moves is None else form.moves
-        plan, ordered, impossible = plan_with(found, moves)
+        known = known_plan(found, form.aimed)
+        # A large group is planned by its judge and by jobs: who changes a move does not wait for that.
+        if known is None and (form.moves is None or fits(found.trading)):
+            known = plan_of(found, form.aimed)
+        moves = moves_of(known) if known and form.moves is None else form.moves or []
+        plan, ordered, impossible = plan_with(found, moves, known.bound_bytes if known else 0)
+        planned = known is not None and moves == moves_of(known)
         view = shown(found, plan, ordered, impossible)
+        if known and planned:
+            view.remarks = form.aimed.remarks(known)
         over = [found.group.datastores[s] for s in np.flatnonzero(plan.before.over_fill)]
         over += [found.group.pools[p] for p in np.flatnonzero(plan.before.over_latency.any(axis=1))]
-        planned = moves == moves_of(clear_plan(found))
-        title = f"Clear {' and '.join(over[:3])}" if planned and over and ordered else _by_hand(found, ordered)
+        aimed = form.aimed.title(over, found.row.name) if planned and ordered else None
+        title = _emptying(found, aimed) if planned and ordered else ""
+        title = title or aimed or _by_hand(found, ordered)
         checks = _checks(found, view.clears, view.needed, ordered, impossible)
         checks += [Check("clears every ceiling", WARN, text) for text in view.unresolved]
         checks += [
@@ -71,7 +101,8 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
             if pool.extrapolated and any(found.group.pool_of[step.move.target] == n for step in ordered)
         ]
         complete = replace(form, moves=moves)
-        steps, handles = _steps(found, ordered)
+        steps = StepPlan()
+        handles = add_copies(steps, found, ordered)
         view.limits = add_all_limits(steps, form.limits, found, ordered, handles)
         if view.limits:
             title = f"{title} and limit {count_of(len(view.limits), 'disk')}" if ordered else limits_title(view.limits)
@@ -80,8 +111,8 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
 
     def outcome(self, lot: Lot, plan: BalancePlan) -> list[MeasuredRow]:
         """Fill and latency measured now beside what was predicted for them."""
-        group = BalanceGroup.objects.get(name=plan.group)
-        stores = {store.pk: store for store in Datastore.objects.filter(membership__group=group)}
+        # By what the plan was for: its group may be another one by now, or retired.
+        stores = {store.pk: store for store in Datastore.objects.filter(pk__in=[after.id for after in plan.datastores])}
         ends = {end for move in plan.moves for end in (move.source, move.target)}
         rows = []
         for after in plan.datastores:
@@ -92,7 +123,16 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
                 note = "measured by the last reading"
                 touched = store.pk in ends
                 rows.append(MeasuredRow("datastore", store.name, "fill", before, after.fill, fill, note, touched))
-        return rows + limit_rows(plan.limits) + _latency_rows(group, ends)
+        return rows + limit_rows(plan.limits) + latency_rows(ends, stores)
+
+
+def _emptying(found: KnownGroup, aimed: str | None) -> str:
+    """The title of a plan that empties what is held empty; none where nothing lies there."""
+    there = sorted({found.group.datastores[found.group.place[disk]] for disk in found.leaving})
+    if not there:
+        return ""
+    empties = f"Empty {' and '.join(there[:3])}"
+    return f"{empties}, {aimed[0].lower()}{aimed[1:]}" if aimed else empties
 
 
 def _by_hand(found: KnownGroup, ordered: Sequence[OrderedMove]) -> str:
@@ -108,10 +148,10 @@ def _share(text: str | None) -> float | None:
     return float(text.rstrip("%")) / 100 if text else None
 
 
-def _latency_rows(group: BalanceGroup, ends: Collection[int]) -> list[MeasuredRow]:
+def latency_rows(ends: Collection[int], stores: Collection[int]) -> list[MeasuredRow]:
     """Each pool's latency now, beside what its curve predicts for the load its disks have now.
 
-    Those of the datastores ``ends``, by id, are touched.
+    Of the hosts that mount ``stores``, by id; the pools of the datastores ``ends`` are touched.
     """
     try:
         measured = {
@@ -121,7 +161,9 @@ def _latency_rows(group: BalanceGroup, ends: Collection[int]) -> list[MeasuredRo
         }
         loads = {
             s.identity: s
-            for host in Device.objects.filter(cluster__in=group.clusters(), state="linked", kind=Device.Kind.HOST)
+            for host in Device.objects.filter(
+                cluster__devices__mounts__datastore__in=stores, state="linked", kind=Device.Kind.HOST
+            ).distinct()
             for s in load_now(host)
         }
     except DeviceError as error:
@@ -165,6 +207,12 @@ def _checks(
         checks.append(
             Check("room while copying", PASS, "each copy has room at its target before it starts, in any order of ends")
         )
+    if ordered and not impossible:
+        loud = too_loud(found, ordered)
+        checks += [Check("copies beside the pools' own load", WARN, text) for text in loud]
+        if not loud:
+            text = "no pool goes over its latency ceiling for the copies at any hour, as many run at once as it bears"
+            checks.append(Check("copies beside the pools' own load", PASS, text))
     if ordered and needed:
         level, text = (
             (PASS, "every ceiling holds afterwards") if clears else (WARN, "not every ceiling holds afterwards")
@@ -173,7 +221,11 @@ def _checks(
     if any(found.cautious):
         names = ", ".join(name for name, cautious in zip(found.group.pools, found.cautious, strict=True) if cautious)
         checks.append(
-            Check("curves are known", WARN, f"too little load was seen on {names}; a cautious curve is used.")
+            Check(
+                "curves are known",
+                WARN,
+                f"nothing is known of {names} beyond the load seen; no more than a fifth is added to it.",
+            )
         )
     return checks
 
@@ -188,40 +240,3 @@ def _facts(found: KnownGroup, ordered: list[OrderedMove]) -> dict[str, str]:
         for step in ordered
         if not step.staging
     }
-
-
-def _steps(found: KnownGroup, ordered: list[OrderedMove]) -> tuple[StepPlan, list[Handle[Nothing]]]:
-    """A step a move, on the host that runs the machine; with a handle each."""
-    disks = {
-        row[0]: row[1:]
-        for row in Disk.objects.filter(pk__in=[found.disk_keys[step.move.disk] for step in ordered]).values_list(
-            "pk", "identity", "machine__name", "machine__placement__host__name"
-        )
-    }
-    stores = {
-        store.pk: store for store in Datastore.objects.filter(pk__in=found.store_keys).prefetch_related("extents")
-    }
-    plan = StepPlan()
-    handles: list[Handle[Nothing]] = []
-    for step in ordered:
-        move = step.move
-        identity, machine, host = disks[found.disk_keys[move.disk]]
-        source, target = stores[found.store_keys[move.source]], stores[found.store_keys[move.target]]
-        how = "array copies it" if move.offloaded else "over hosts"
-        why = "; ".join(gain_text(gain) for gain in move.gains[:1])
-        name = found.group.disks[move.disk]
-        copy = MoveDisk(
-            disk=identity,
-            machine=machine,
-            name=name,
-            size_bytes=int(move.size_bytes),
-            **between(source, target),
-        ).on(
-            host,
-            f"Move {name}",
-            f"{source.name} → {target.name}, {format_size(move.size_bytes)}, {how}; {why}"[:300],
-            slots=(f"datastore {source.name}", f"datastore {target.name}"),
-            seconds=step.slot.end - step.slot.start,
-        )
-        handles.append(plan.add(copy, [handles[need] for need in step.needs]))
-    return plan, handles

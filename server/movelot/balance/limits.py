@@ -11,7 +11,7 @@ from movelot.lots.kinds import MeasuredRow
 from movelot.lots.step_plan import Handle, StepPlan
 from movelot.lots.steps.limits import limits_said
 from movelot.lots.steps.values import Nothing
-from movelot.placement.limiting import Limiting, add_limits, set_arrays
+from movelot.placement.limiting import add_limits, limiting_of, set_arrays
 from movelot_core.balance.order import OrderedMove
 from movelot_core.units import count_of
 
@@ -48,9 +48,7 @@ def add_all_limits(
 
     Each is set once the last move of its disk, if it has one, is done.
     """
-    arrays = set_arrays()
-    on_sets = Extent.objects.filter(serial__in=arrays).values_list("datastore_id", "serial")
-    keepers = {store: arrays[serial] for store, serial in on_sets}
+    keepers = keepers_by_store()
     numbers = found.disk_index()
     last = {step.move.disk: n for n, step in enumerate(ordered)}
     rows = Disk.objects.filter(pk__in=[each.disk for each in wanted], cap_iops__isnull=False)
@@ -62,14 +60,17 @@ def add_all_limits(
             continue
         move = last.get(number)
         store = int(ordered[move].move.target if move is not None else found.group.place[number])
-        which = {"machine": disk.machine.name, "identity": disk.machine.identity}
-        which |= {"disk": disk.identity, "name": disk.name}
-        before = (disk.cap_iops or 0, disk.floor_iops or 0)
-        keeper = keepers.get(found.store_keys[store], "")
-        limiting = Limiting(which, disk.machine.host.name, keeper, (each.cap, each.floor), before)
+        limiting = limiting_of(disk, keepers.get(found.store_keys[store], ""), (each.cap, each.floor))
         add_limits(steps, limiting, handles[move] if move is not None else ())
-        told.append(DiskLimits(disk.identity, disk.name, *before, each.cap, each.floor))
+        told.append(DiskLimits(disk.identity, disk.name, *limiting.before, each.cap, each.floor))
     return told
+
+
+def keepers_by_store() -> dict[int, str]:
+    """The array that keeps the limits of disks on a datastore, by its primary key; left out where hosts do."""
+    arrays = set_arrays()
+    on_sets = Extent.objects.filter(serial__in=arrays).values_list("datastore_id", "serial")
+    return {store: arrays[serial] for store, serial in on_sets}
 
 
 def limits_title(rows: Sequence[DiskLimits]) -> str:

@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
 
+from movelot.balance.aims import KeptPlan
 from movelot.balance.limits import DiskLimits
-from movelot.balance.plans import ClearPlan, clear_plan
 from movelot.inventory.known_groups import WEEKDAY, KnownGroup, hour_name
-from movelot.inventory.models import Device
 from movelot.lots.documents import LotPlan
-from movelot_core.balance.clear import Gain, Plan, Unresolved, plan_for
+from movelot.placement.copies import gain_text, rates_of
 from movelot_core.balance.group import broken_musts
-from movelot_core.balance.order import CopyRates, OrderedMove, order_moves
+from movelot_core.balance.order import OrderedMove, order_moves
+from movelot_core.balance.plan import Plan, Unresolved, plan_for
 from movelot_core.latency import beyond_measured
-from movelot_core.units import count_of, format_share
-
-FALLBACK_RATE = 100 * 1024**2
+from movelot_core.units import count_of, format_size
 
 
 @dataclass
@@ -64,7 +63,7 @@ class PoolAfter:
 
 @dataclass
 class BalancePlan(LotPlan):
-    """A plan with its bound, prediction and what stays broken."""
+    """A plan with its bound, prediction and what stays broken; ``remarks`` are on what it was made for."""
 
     group: str
     moves: list[MoveRow]
@@ -78,6 +77,7 @@ class BalancePlan(LotPlan):
     unresolved: list[str]
     broken: list[str]
     limits: list[DiskLimits] = field(default_factory=list)
+    remarks: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ class MoveRequest:
     target: int
 
 
-def moves_of(plan: ClearPlan) -> list[MoveRequest]:
+def moves_of(plan: KeptPlan) -> list[MoveRequest]:
     """A plan's moves as a form keeps them."""
     return [MoveRequest(disk, target) for disk, target in plan.moves]
 
@@ -106,23 +106,19 @@ def place_of(found: KnownGroup, moves: list[MoveRequest]) -> tuple[np.ndarray, l
     return place, lost
 
 
-def rates_of() -> CopyRates:
-    """Copy rates as the devices state them; the slowest host counts for copies over hosts."""
-    offloaded = [
-        d.copy_bytes_per_second for d in Device.objects.filter(kind=Device.Kind.ARRAY) if d.copy_bytes_per_second
-    ]
-    over_hosts = [
-        d.copy_bytes_per_second for d in Device.objects.filter(kind=Device.Kind.HOST) if d.copy_bytes_per_second
-    ]
-    return CopyRates(min(offloaded, default=FALLBACK_RATE), min(over_hosts, default=FALLBACK_RATE))
+def plan_with(
+    found: KnownGroup, moves: list[MoveRequest], bound_bytes: int
+) -> tuple[Plan, list[OrderedMove], list[str]]:
+    """The plan that ``moves`` make, its order, and what of it is impossible, in sentences.
 
-
-def plan_with(found: KnownGroup, moves: list[MoveRequest]) -> tuple[Plan, list[OrderedMove], list[str]]:
-    """The plan that ``moves`` make, its order, and what of it is impossible, in sentences."""
+    What is moved to storage of another kind was chosen by a person or by a policy: a group's own plans never do that.
+    """
     place, impossible = place_of(found, moves)
-    plan = plan_for(found.group, place, clear_plan(found).bound_bytes)
-    ordered = order_moves(found.group, plan.moves, rates_of())
-    impossible += [f"{text}." for text in broken_musts(found.group, place)]
+    kind = np.array(found.kinds)
+    group = found.crossing(np.flatnonzero(kind[place] != kind[found.group.place]))
+    plan = plan_for(group, place, bound_bytes)
+    ordered = order_moves(group, plan.moves, rates_of(found))
+    impossible += [f"{text}." for text in broken_musts(group, place)]
     left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}
     impossible += [f"No order has room for {found.group.disks[d]} at every instant." for d in sorted(left_out)]
     return plan, ordered, impossible
@@ -183,21 +179,14 @@ def _move_row(found: KnownGroup, step: OrderedMove) -> MoveRow:
     )
 
 
-def gain_text(gain: Gain) -> str:
-    """What a move is for, by itself."""
-    if gain.kind == "latency":
-        hour, day = hour_name(gain.hour or 0)
-        when = f"{hour:02}:00" if day == "weekday" else f"{hour:02}:00 at weekends"
-        return f"pool {gain.subject} {gain.after - gain.before:+.1f} ms at {when}"
-    return f"{gain.subject} from {format_share(gain.before)} to {format_share(gain.after)}"
-
-
 def unresolved_text(entry: Unresolved) -> str:
-    """Why a ceiling stays broken."""
+    """Why a ceiling stays broken, and the least that would clear it."""
     words = {
-        "unreached": "that may not live on a datastore with room, as not every host mounts it",
+        "unreached": "that may not live where there is room, as it is of another kind or not every host mounts it",
+        "split": "that a rule keeps apart from what lies elsewhere",
         "no_room": "without room elsewhere",
         "too_slow": "that would make another pool too slow",
+        "unknown": "that would give another pool more load than is known of it",
         "pinned": "pinned",
     }
     why = (
@@ -205,4 +194,12 @@ def unresolved_text(entry: Unresolved) -> str:
         or "no disk could help"
     )
     what = "over its fill ceiling" if entry.kind == "fill" else "over its latency ceiling"
-    return f"{entry.subject} stays {what}: {why}."
+    return f"{entry.subject} stays {what}: {why}. {_would_clear(entry)}"
+
+
+def _would_clear(entry: Unresolved) -> str:
+    if entry.kind == "fill":
+        return f"It needs {format_size(math.ceil(entry.over))} more room to be clear."
+    if entry.over >= 1:
+        return "It is too slow without any load."
+    return f"It needs {math.ceil(100 * entry.over)} % less load at its worst hour to be clear."

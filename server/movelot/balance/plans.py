@@ -1,50 +1,43 @@
-"""Core's plan that clears a group: computed once by whoever judges it, stored, and read by all others."""
+"""Core's plans for a group: computed once, by whoever judges it or by a job, stored, and read by all others."""
 
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
+from functools import partial
 
+from movelot.balance.aims import Aim, Clear, KeptPlan
 from movelot.findings.judging import keep, kept
 from movelot.inventory.known_groups import KnownGroup, group_version
-from movelot_core.balance.clear import clear
+from movelot.jobs.work import Watch
+from movelot_core.solver import Budget
+
+CLEAR = Clear()
 
 
-@dataclass(frozen=True)
-class ClearPlan:
-    """The plan with least bytes for a group, whose values ``digest`` tells from any others.
-
-    ``moves`` are [disk, datastore] by their primary keys; no plan reaches as much with less than ``bound_bytes``.
-    """
-
-    digest: str
-    moves: list[list[int]]
-    moved_bytes: int
-    bound_bytes: int
+def known_plan(found: KnownGroup, aim: Aim = CLEAR) -> KeptPlan | None:
+    """The plan for a group as last read, where one was made; a halted one too."""
+    stored = kept(aim.kept_as(found.row.pk))
+    plan = KeptPlan(**json.loads(stored.document)) if stored else None
+    return plan if plan and plan.digest == found.digest and aim.serves(plan) else None
 
 
-def plan_name(group: int) -> str:
-    """Under which name the plan of a group is kept."""
-    return f"plan-{group}"
-
-
-def clear_plan(found: KnownGroup) -> ClearPlan:
+def plan_of(found: KnownGroup, aim: Aim = CLEAR, watch: Watch | None = None) -> KeptPlan:
     """The plan for a group as last read.
 
     Most readings change paths, names or states, and no plan: what is kept is that of the values it rests on. Where
-    these are other ones and nobody has judged the group since, it is computed here.
+    these are other ones and nobody has planned since, it is computed here, and ``watch`` told how far it is.
     """
-    stored = kept(plan_name(found.row.pk))
-    if stored is not None:
-        plan = ClearPlan(**json.loads(stored.document))
-        if plan.digest == found.group.digest:
-            return plan
-    return _made(found)
+    plan = known_plan(found, aim)
+    return plan if plan and not plan.halted else _made(found, aim, watch)
 
 
-def _made(found: KnownGroup) -> ClearPlan:
-    made = clear(found.group)
-    moves = [[found.disk_keys[move.disk], found.store_keys[move.target]] for move in made.moves]
-    plan = ClearPlan(found.group.digest, moves, int(made.moved_bytes), int(made.bound_bytes))
-    keep(plan_name(found.row.pk), group_version(), asdict(plan))
+def _made(found: KnownGroup, aim: Aim, watch: Watch | None) -> KeptPlan:
+    budget = Budget(aim.steps, partial(_told, watch, f"looking for the plan of {found.row.name}") if watch else None)
+    plan = aim.planned(found, budget)
+    keep(aim.kept_as(found.row.pk), group_version(), asdict(plan))
     return plan
+
+
+def _told(watch: Watch, text: str, share: float) -> bool:
+    return watch(text, round(100 * share), 100)

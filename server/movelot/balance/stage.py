@@ -14,28 +14,47 @@ from movelot.stages.base import Stage
 
 
 def _routes() -> Sequence[URLPattern]:
+    from movelot.balance.alternatives import AlternativesView
+    from movelot.balance.apart_views import PeaksApartView
     from movelot.balance.drafting import BalanceKind
-    from movelot.balance.views import GroupListView, GroupView, StackView
+    from movelot.balance.group_views import GroupMembersView, MembersEffectView, MembersView
+    from movelot.balance.held_views import HeldView, HoldView
+    from movelot.balance.neighbour_views import BusyPoolsView, PoolNeighboursView
+    from movelot.balance.rule_views import RuleListView, RuleView
+    from movelot.balance.views import GroupCeilingsView, GroupListView, GroupView, StackView
     from movelot.lots.draft_views import draft_view
 
     return [
         path("balance/groups/", GroupListView.as_view()),
         path("balance/groups/<str:name>/", GroupView.as_view()),
+        path("balance/groups/<str:name>/alternatives/", AlternativesView.as_view()),
+        path("balance/groups/<str:name>/ceilings/", GroupCeilingsView.as_view()),
         path("balance/groups/<str:name>/datastores/<int:pk>/", StackView.as_view()),
+        path("balance/groups/<str:name>/members/", GroupMembersView.as_view()),
+        path("balance/held/", HoldView.as_view()),
+        path("balance/held/<int:pk>/", HeldView.as_view()),
+        path("balance/members/", MembersView.as_view()),
+        path("balance/members/effect/", MembersEffectView.as_view()),
+        path("balance/pools/", BusyPoolsView.as_view()),
+        path("balance/pools/<int:pk>/neighbours/", PoolNeighboursView.as_view()),
+        path("balance/pools/<int:pk>/apart/", PeaksApartView.as_view()),
+        path("balance/rules/", RuleListView.as_view()),
+        path("balance/rules/<int:pk>/", RuleView.as_view()),
         path("balance/drafts/<int:pk>/", draft_view(BalanceKind())),
     ]
 
 
 def _lot_kinds() -> Sequence[AnyLotKind]:
     from movelot.balance.drafting import BalanceKind
+    from movelot.balance.fair_caps import FairCapsKind
 
-    return [BalanceKind()]
+    return [BalanceKind(), FairCapsKind()]
 
 
 def _finding_kinds() -> Sequence[FindingKind[Any]]:
-    from movelot.balance.judge import OVER_FILL, SLOW_POOL
+    from movelot.balance.judge import BROKEN_RULE, NOT_EMPTY, OVER_FILL, SLOW_POOL
 
-    return [OVER_FILL, SLOW_POOL]
+    return [OVER_FILL, SLOW_POOL, BROKEN_RULE, NOT_EMPTY]
 
 
 def _judges() -> Sequence[Judge]:

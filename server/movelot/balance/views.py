@@ -4,21 +4,39 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
 
+from django.db import transaction
 from django.db.models import Count
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404
+from django.utils.timezone import now
 from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework_dataclasses.serializers import DataclassSerializer
 
+from movelot.accounts.roles import person
+from movelot.audit.trail import tell
 from movelot.balance.board import GroupBoard, Stack, board_documents, board_name, stacks_name
+from movelot.balance.group_views import (
+    GroupForm,
+    GroupMembersSerializer,
+    group_named,
+    make_group,
+    retire_group,
+)
 from movelot.findings.judging import kept
+from movelot.inventory.changes import people_said
 from movelot.inventory.known_groups import known_group
 from movelot.inventory.models import BalanceGroup
+from movelot.preconditions import IF_MATCH, ChangedSince, demand, etag, seen_by
 from movelot.problems import Problem
+
+# Below these every datastore, or pool, would be over; above nobody would wait for it.
+FILL_LEAST, LATENCY_LEAST_MS, LATENCY_MOST_MS = 0.05, 0.1, 1000.0
 
 
 @dataclass
@@ -47,8 +65,69 @@ class StackSerializer(DataclassSerializer[Stack]):
         dataclass = Stack
 
 
+@dataclass
+class GroupCeilings:
+    """The ceilings that a group is kept under.
+
+    ``number`` is another one each time they are set, ``by`` whom last; nobody so far for an empty one.
+    """
+
+    group: str
+    number: int
+    fill_ceiling: float
+    latency_ceiling_ms: float
+    by: str
+    at: datetime | None
+
+
+class GroupCeilingsSerializer(DataclassSerializer[GroupCeilings]):
+    class Meta:
+        dataclass = GroupCeilings
+
+
+class CeilingsForm(serializers.Serializer[Any]):
+    fill_ceiling = serializers.FloatField(min_value=FILL_LEAST, max_value=1)
+    latency_ceiling_ms = serializers.FloatField(min_value=LATENCY_LEAST_MS, max_value=LATENCY_MOST_MS)
+
+
+class GroupCeilingsView(APIView):
+    """What a group is kept under: looking, and setting it."""
+
+    @extend_schema(responses=GroupCeilingsSerializer)
+    def get(self, request: Request, name: str) -> Response:
+        return _ceilings(group_named(name))
+
+    @extend_schema(request=CeilingsForm, responses=GroupCeilingsSerializer, parameters=[IF_MATCH])
+    def put(self, request: Request, name: str) -> Response:
+        given = CeilingsForm(data=request.data)
+        given.is_valid(raise_exception=True)
+        with transaction.atomic():
+            group = BalanceGroup.objects.select_for_update().get(pk=group_named(name).pk)
+            before = _said(group)
+            since = ChangedSince([f"its ceilings are {before}"], [group.by] if group.by else [], group.at)
+            demand(seen_by(request), str(group.number), f"Group {group.name}", lambda _seen: since)
+            group.fill_ceiling = given.validated_data["fill_ceiling"]
+            group.latency_ceiling_ms = given.validated_data["latency_ceiling_ms"]
+            if _said(group) != before:
+                group.number, group.by, group.at = group.number + 1, person(request).username, now()
+                group.save()
+                people_said("group", group.pk)
+        if _said(group) != before:
+            tell(request, f"ceilings of {group.name}", before, _said(group))
+        return _ceilings(group)
+
+
+def _said(group: BalanceGroup) -> str:
+    return f"{group.fill_ceiling:.1%} full and {group.latency_ceiling_ms:g} ms"
+
+
+def _ceilings(group: BalanceGroup) -> Response:
+    shown = GroupCeilings(group.name, group.number, group.fill_ceiling, group.latency_ceiling_ms, group.by, group.at)
+    return Response(GroupCeilingsSerializer(shown).data, headers=etag(str(group.number)))
+
+
 class GroupListView(APIView):
-    """All balance groups, the one with most disks first."""
+    """All balance groups, the one with most disks first; and making one."""
 
     @extend_schema(responses=GroupRowSerializer(many=True))
     def get(self, request: Request) -> Response:
@@ -59,13 +138,17 @@ class GroupListView(APIView):
         ]
         return Response(GroupRowSerializer(rows, many=True).data)
 
+    @extend_schema(request=GroupForm, responses={201: GroupMembersSerializer})
+    def post(self, request: Request) -> Response:
+        return make_group(request)
+
 
 class GroupView(APIView):
-    """A group's board."""
+    """A group's board; and retiring the group."""
 
     @extend_schema(responses=GroupBoardSerializer)
     def get(self, request: Request, name: str) -> HttpResponse:
-        group = get_object_or_404(BalanceGroup, name=name)
+        group = group_named(name)
         found = kept(board_name(group.pk))
         if found is None:
             # Nothing was judged yet: only a moment after the first device was linked.
@@ -73,13 +156,17 @@ class GroupView(APIView):
         # Kept as it is sent: many megabytes of a large group are not read and written anew.
         return HttpResponse(found.document, content_type="application/json")
 
+    @extend_schema(responses={204: None}, parameters=[IF_MATCH])
+    def delete(self, request: Request, name: str) -> Response:
+        return retire_group(request, name)
+
 
 class StackView(APIView):
     """A datastore of a large group with its largest disks, whose board leaves them out."""
 
     @extend_schema(responses=StackSerializer)
     def get(self, request: Request, name: str, pk: int) -> Response:
-        group = get_object_or_404(BalanceGroup, name=name)
+        group = group_named(name)
         found = kept(stacks_name(group.pk))
         stack = json.loads(found.document).get(str(pk)) if found else None
         if stack is None:

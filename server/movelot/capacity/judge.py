@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from movelot.capacity.findings import DIFFERENCE, LEFT_BEHIND, OVERSUBSCRIBED, RUNS_OUT
@@ -17,8 +17,10 @@ from movelot.capacity.reclaim import RECLAIMERS
 from movelot.capacity.rows import (
     CURVES,
     KEPT_CURVES,
+    KEPT_MEMBERS,
     KEPT_PASTS,
     KEPT_RECLAIMS,
+    MEMBERS,
     NAME,
     PASTS,
     RECLAIMS,
@@ -28,14 +30,13 @@ from movelot.capacity.rows import (
     all_rows,
 )
 from movelot.capacity.shares import NAME as SHARES_NAME
-from movelot.capacity.shares import SHARES, shares
+from movelot.capacity.shares import SHARES, keep_days, shares
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge, keep
 from movelot.inventory.changes import Aspect
+from movelot.inventory.models import RoomWatch
 from movelot.inventory.versions import version
 
-# Whose room is used up later than that, at the earliest, is only shown.
-WARNED_DAYS = 45
 # As many as a page shows.
 RECLAIMS_MAX = 500
 # Smaller differences are readings of different moments.
@@ -55,9 +56,18 @@ class CapacityJudge(Judge):
         keep(NAME, rests_on, ROWS.dump_python(told.rows, mode="json"))
         keep(CURVES, rests_on, KEPT_CURVES.dump_python(told.curves, mode="json"))
         keep(PASTS, rests_on, KEPT_PASTS.dump_python(told.pasts, mode="json"))
+        keep(MEMBERS, rests_on, KEPT_MEMBERS.dump_python(told.members, mode="json"))
         keep(RECLAIMS, rests_on, KEPT_RECLAIMS.dump_python(_reclaims(known, moment), mode="json"))
-        keep(SHARES_NAME, rests_on, SHARES.dump_python(shares(known), mode="json"))
-        return [*_runs_out(told.rows), *_oversubscribed(told.rows), *_differences(told.rows), *_left_behind(known)]
+        shared = shares(known)
+        keep(SHARES_NAME, rests_on, SHARES.dump_python(shared, mode="json"))
+        keep_days(shared, moment.astimezone(UTC).date())
+        watch = RoomWatch.now()
+        return [
+            *_runs_out(told.rows, watch.runway_days),
+            *_oversubscribed(told.rows, watch.promised_percent / 100),
+            *_differences(told.rows),
+            *_left_behind(known),
+        ]
 
 
 def _reclaims(known: Uses, moment: datetime) -> list[ReclaimRow]:
@@ -73,6 +83,10 @@ def _reclaims(known: Uses, moment: datetime) -> list[ReclaimRow]:
             cost=gain.cost,
             draft=gain.remedy,
             look=gain.look,
+            typed=gain.typed,
+            frees=dict(gain.frees),
+            hours=gain.hours,
+            deletes=gain.deletes,
         )
         for reclaimer in RECLAIMERS
         for gain in reclaimer.gains(known, moment)
@@ -84,20 +98,20 @@ def _subject(row: CapacityRow) -> Subject:
     return Subject(row.kind, row.id, row.name)
 
 
-def _runs_out(rows: Sequence[CapacityRow]) -> Iterator[Found[RunsOutEvidence]]:
+def _runs_out(rows: Sequence[CapacityRow], warned_days: int) -> Iterator[Found[RunsOutEvidence]]:
     for row in rows:
         # A datastore that is over its ceiling is told of by its group, with the moves that clear it.
         watched = row.kind == "pool" or (row.kind == "datastore" and row.early != 0)
-        if watched and row.early is not None and row.early <= WARNED_DAYS:
+        if watched and row.early is not None and row.early <= warned_days:
             evidence = RunsOutEvidence(
                 row.kind, row.of, row.early, row.likely, row.late, row.ceiling, row.growth_bytes or 0
             )
             yield Found(RUNS_OUT, _subject(row), evidence)
 
 
-def _oversubscribed(rows: Sequence[CapacityRow]) -> Iterator[Found[OversubscribedEvidence]]:
+def _oversubscribed(rows: Sequence[CapacityRow], most: float) -> Iterator[Found[OversubscribedEvidence]]:
     for row in rows:
-        if row.kind == "pool" and (row.subscribed_bytes or 0) > row.capacity_bytes:
+        if row.kind == "pool" and (row.subscribed_bytes or 0) > most * row.capacity_bytes:
             evidence = OversubscribedEvidence(row.of, row.subscribed_bytes or 0, row.capacity_bytes, row.early)
             yield Found(OVERSUBSCRIBED, _subject(row), evidence)
 

@@ -9,14 +9,17 @@ from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 
 import numpy as np
-from django.db.models import Count, F, Max, Q, Sum
+from django.db.models import Count, F, Max, Q, QuerySet, Sum
 from django.db.models.functions import Coalesce
 
 from movelot.inventory.models import (
+    TAKEN_BYTES,
     Datastore,
     DatastoreDay,
     Disk,
     Extent,
+    LooseDisk,
+    Machine,
     Pool,
     PoolDay,
     SnapshotPart,
@@ -43,7 +46,7 @@ class Uses:
 
 def uses() -> Uses:
     """All of them, by a fixed number of queries."""
-    stores = _stores()
+    stores = store_uses(Datastore.objects.all())
     on: dict[str, list[int]] = defaultdict(list)
     for store, serial in Extent.objects.order_by("datastore", "number").values_list("datastore_id", "serial"):
         on[serial].append(store)
@@ -64,30 +67,52 @@ def uses() -> Uses:
     return Uses(stores, pool_of, volumes, pools)
 
 
-def _stores() -> dict[int, StoreUse]:
-    disks = Disk.objects.filter(placement__isnull=False).values_list("placement__datastore_id").order_by()
+def store_uses(stores: QuerySet[Datastore]) -> dict[int, StoreUse]:
+    """What is known of datastores, by primary key."""
+    disks = Disk.objects.filter(placement__datastore__in=stores).values_list("placement__datastore_id").order_by()
     sizes = {
         store: (size, written)
         for store, size, written in disks.annotate(
-            size=Sum("size_bytes"), written=Sum(Coalesce(F("written_bytes"), F("size_bytes")))
+            size=Sum(TAKEN_BYTES), written=Sum(Coalesce(F("written_bytes"), F("size_bytes")))
         )
     }
-    images = dict(StoredImage.objects.values_list("datastore_id").annotate(size=Sum("written_bytes")).order_by())
-    snapshots = _snapshots()
+    snapshots, files = _snapshots(stores), _files(stores)
+    # Of a volume set hosts see what is free of its pool, in which nothing is that was saved.
+    sets = Volume.objects.filter(kind=Volume.Kind.SET, reduced_bytes__gt=0)
+    saved = {serial: size or 0 for serial, size in sets.values_list("serial", "reduced_bytes")}
+    reduced = {
+        store: saved[serial]
+        for store, serial in Extent.objects.filter(serial__in=saved).values_list("datastore_id", "serial")
+    }
     found = {}
-    for key, capacity, free in Datastore.objects.values_list("pk", "capacity_bytes", "free_bytes"):
+    for key, capacity, free in stores.values_list("pk", "capacity_bytes", "free_bytes"):
         size, written = sizes.get(key, (0, 0))
-        found[key] = StoreUse(capacity, free, size, written, snapshots.get(key, 0), images.get(key, 0))
+        held = size, written, snapshots.get(key, 0), files.get(key, 0), reduced.get(key, 0)
+        found[key] = StoreUse(capacity, free, *held)
     return found
 
 
-def _snapshots() -> dict[int, int]:
+def _files(stores: QuerySet[Datastore]) -> dict[int, int]:
+    """Files that are known and no disks of machines: images, disks that no machine has, swap that was left."""
+    found: dict[int, int] = defaultdict(int)
+    for model, size in ((StoredImage, "written_bytes"), (LooseDisk, "size_bytes")):
+        rows = model._default_manager.filter(datastore__in=stores).values_list("datastore_id").order_by()
+        for store, total in rows.annotate(total=Sum(size)):
+            found[store] += total
+    left = Machine.objects.filter(swap_bytes__gt=0).values_list("home").order_by()
+    swap = dict(left.annotate(total=Sum("swap_bytes")))
+    for key, identity in stores.filter(identity__in=swap).values_list("pk", "identity"):
+        found[key] += swap[identity]
+    return found
+
+
+def _snapshots(stores: QuerySet[Datastore]) -> dict[int, int]:
     """What snapshots hold on each datastore: beside their disks, or where they are kept."""
     parts = SnapshotPart.objects.order_by()
-    beside = parts.filter(snapshot__place="", disk__placement__isnull=False)
+    beside = parts.filter(snapshot__place="", disk__placement__datastore__in=stores)
     found = dict(beside.values_list("disk__placement__datastore_id").annotate(held=Sum("held_bytes")))
     apart = dict(parts.exclude(snapshot__place="").values_list("snapshot__place").annotate(held=Sum("held_bytes")))
-    for key, identity in Datastore.objects.filter(identity__in=apart).values_list("pk", "identity"):
+    for key, identity in stores.filter(identity__in=apart).values_list("pk", "identity"):
         found[key] = found.get(key, 0) + apart[identity]
     return found
 

@@ -1,4 +1,4 @@
-"""Links of the chain that were left behind: volumes that are larger than the datastore on them."""
+"""Links of the chain that were left behind: volumes and file systems that are larger than the datastore on them."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def left_behind(known: Uses) -> Iterator[LeftBehind]:
         for volume, _use in volumes:
             # Of a datastore on several volumes nobody tells which part is which.
             there = [stores[key] for key in on.get(volume.serial, ()) if key in stores and parts[key] == 1]
-            if volume.kind == Volume.Kind.BLOCK and len(there) == 1:
+            if volume.kind in (Volume.Kind.BLOCK, Volume.Kind.FILE) and len(there) == 1:
                 missing = volume.size_bytes - there[0].capacity_bytes
                 if missing > SHARE_LEAST * volume.size_bytes:
                     yield LeftBehind(volume, there[0], missing)

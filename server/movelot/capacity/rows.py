@@ -29,6 +29,7 @@ from movelot_core.placement.requirements.base import Answer
 NAME = "capacity"
 CURVES = "capacity-curves"
 PASTS = "capacity-pasts"
+MEMBERS = "capacity-members"
 RECLAIMS = "capacity-reclaims"
 # Of what is in no group.
 USUAL_CEILING = 0.82
@@ -91,7 +92,8 @@ class CapacityRow:
 class ReclaimRow:
     """What could come back: ``kind`` and ``title`` are those of its reclaimer, the rest as in Gain.
 
-    ``draft`` is the lot that brings it back; null where that is done on the page at ``look``.
+    ``draft`` is the lot that brings it back; null where that is done on the page at ``look``. A
+    name that is ``typed`` goes into its form as confirmed.
     """
 
     kind: str
@@ -103,6 +105,10 @@ class ReclaimRow:
     cost: str
     draft: Remedy | None
     look: str
+    typed: str = ""
+    frees: dict[str, int] = field(default_factory=dict)
+    hours: float = 0.0
+    deletes: bool = False
 
 
 @dataclass
@@ -128,17 +134,22 @@ ROWS = TypeAdapter(list[CapacityRow])
 KEPT_RECLAIMS = TypeAdapter(list[ReclaimRow])
 KEPT_CURVES = TypeAdapter(dict[str, Curve])
 KEPT_PASTS = TypeAdapter(dict[str, Past])
+KEPT_MEMBERS = TypeAdapter(dict[str, list[int]])
 # A row, its forecast where it has one, and the days that it is told from.
 Made = tuple[CapacityRow, Forecast | None, Days]
 
 
 @dataclass
 class Told:
-    """All rows; by kind and primary key the forecasts of those that have one, and how all went so far."""
+    """All rows; by kind and primary key the forecasts of those that have one, and how all went so far.
+
+    ``members`` are the datastores that rows of several consist of; of arrays, their pools.
+    """
 
     rows: list[CapacityRow] = field(default_factory=list)
     curves: dict[str, Curve] = field(default_factory=dict)
     pasts: dict[str, Past] = field(default_factory=dict)
+    members: dict[str, list[int]] = field(default_factory=dict)
 
     def add(self, made: Made) -> None:
         """Take in a row with what it is told from."""
@@ -176,8 +187,11 @@ def all_rows(known: Uses) -> Told:
     for key in known.stores:
         told.add(stores.row(key))
     for kind, key, name, members in _sets_of_stores():
-        told.add(stores.together(kind, key, name, [each for each in members if each in known.stores]))
+        there = [each for each in members if each in known.stores]
+        told.members[f"{kind}-{key}"] = there
+        told.add(stores.together(kind, key, name, there))
     for array, keys in _by_array(known).items():
+        told.members[f"array-{array.pk}"] = keys
         told.add(pools.together(array, keys))
     return told
 

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from pydantic import TypeAdapter
 
 from movelot.capacity.known import Uses
+from movelot.inventory.bulk import insert
 from movelot.inventory.labels import labels_by_thing
-from movelot.inventory.models import Disk
+from movelot.inventory.models import Disk, ShareDay
 
 NAME = "capacity-shares"
 NOBODY = "none"
+# As ShareDay has room for.
+NAME_MAX = 160
 
 
 @dataclass
@@ -53,6 +57,34 @@ def shares(known: Uses) -> list[ShareRow]:
             row.provisioned_bytes += size
             row.written_bytes += size if written is None else written
     return [found[key] for key in sorted(found)]
+
+
+def keep_days(rows: Sequence[ShareRow], day: date) -> None:
+    """Write a day's figures, of all pools together, unless it has them: a day is what it began with."""
+    if ShareDay.objects.filter(day=day).exists():
+        return
+    sums: dict[tuple[str, str], list[int]] = {}
+    for row in rows:
+        of_one = sums.setdefault((row.by, row.name[:NAME_MAX]), [0, 0])
+        of_one[0] += row.provisioned_bytes
+        of_one[1] += row.written_bytes
+    insert(
+        ShareDay,
+        (
+            {"day": day, "by": by, "name": name, "provisioned_bytes": provisioned, "written_bytes": written}
+            for (by, name), (provisioned, written) in sums.items()
+        ),
+        keep=True,
+    )
+
+
+def share_days(by: str, since: date) -> dict[str, list[tuple[date, int]]]:
+    """Of each by name, bytes written day by day."""
+    found: dict[str, list[tuple[date, int]]] = {}
+    rows = ShareDay.objects.filter(by=by, day__gte=since).order_by("day", "pk")
+    for name, day, written in rows.values_list("name", "day", "written_bytes"):
+        found.setdefault(name, []).append((day, written))
+    return found
 
 
 def _whose(

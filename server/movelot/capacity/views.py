@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -29,17 +27,15 @@ from movelot.capacity.rows import (
     CapacityRow,
     Curve,
     ReclaimRow,
-    forecast_of,
 )
 from movelot.capacity.shares import NAME as SHARES_NAME
-from movelot.capacity.shares import SHARES, ShareRow
+from movelot.capacity.shares import SHARES, ShareRow, share_days
 from movelot.findings.judging import kept
 from movelot.problems import Problem
-from movelot_core.capacity.forecast import HORIZON_DAYS, changed, runway
+from movelot_core.capacity.forecast import HORIZON_DAYS
 
 KINDS = ("pool", "datastore", "group", "array", "cluster", "policy", "label")
 BEYOND = HORIZON_DAYS + 1
-GROWTH_MOST = 10.0
 
 
 @dataclass
@@ -106,15 +102,11 @@ def soonest_first(row: CapacityRow) -> tuple[Any, ...]:
 BY = OpenApiParameter("by", enum=KINDS, default="pool")
 
 
-def _by(request: Request) -> str:
+def by_of(request: Request) -> str:
     by = request.query_params.get("by", "pool")
     if by not in KINDS:
         raise Problem(400, "kind_unknown", f"There is no capacity by {by}.", hint=f"Ask by one of {', '.join(KINDS)}.")
     return by
-
-
-def _answer(rows: Iterable[CapacityRow]) -> Response:
-    return Response(CapacitySerializer(CapacityAnswer(sorted(rows, key=soonest_first))).data)
 
 
 class CapacityView(APIView):
@@ -122,8 +114,9 @@ class CapacityView(APIView):
 
     @extend_schema(parameters=[BY], responses=CapacitySerializer)
     def get(self, request: Request) -> Response:
-        by = _by(request)
-        return _answer(row for row in kept_rows() if row.kind == by)
+        by = by_of(request)
+        rows = sorted((row for row in kept_rows() if row.kind == by), key=soonest_first)
+        return Response(CapacitySerializer(CapacityAnswer(rows)).data)
 
 
 @dataclass
@@ -149,15 +142,27 @@ class ReclaimView(APIView):
         return Response(ReclaimSerializer(ReclaimAnswer(rows, [each.title for each in RECLAIMERS])).data)
 
 
+# How far back it is told who used what.
+SHARE_DAYS = 90
 SHARED_BY = ("host", "cluster", "label", "policy", "datastore")
 
 
 @dataclass
+class ShareCourse:
+    """What one had written at the start of days (ISO), of all pools together."""
+
+    name: str
+    days: list[str]
+    written_bytes: list[int]
+
+
+@dataclass
 class SharesAnswer:
-    """Who has how much of which pool, by name; ``pools`` are all pools of the rows."""
+    """Who has how much of which pool, by name; ``pools`` are all pools of the rows; how it went in the last months."""
 
     rows: list[ShareRow]
     pools: list[str]
+    courses: list[ShareCourse]
 
 
 class SharesSerializer(DataclassSerializer[SharesAnswer]):
@@ -177,45 +182,12 @@ class SharesView(APIView):
         found = kept(SHARES_NAME)
         rows = [row for row in (SHARES.validate_json(found.document) if found else []) if row.by == by]
         pools = sorted({row.pool for row in rows})
-        return Response(SharesSerializer(SharesAnswer(rows, pools)).data)
-
-
-class WhatIfForm(serializers.Serializer[Any]):
-    """Growth so many times as fast, and bytes that come into a pool or a datastore in so many days."""
-
-    by = serializers.ChoiceField(choices=KINDS, default="pool")
-    growth = serializers.FloatField(min_value=0, max_value=GROWTH_MOST, default=1.0)
-    id = serializers.IntegerField(min_value=1, default=None, allow_null=True)
-    add_bytes = serializers.IntegerField(min_value=-(2**60), max_value=2**60, default=0)
-    room_bytes = serializers.IntegerField(min_value=-(2**60), max_value=2**60, default=0)
-    in_days = serializers.IntegerField(min_value=0, max_value=HORIZON_DAYS, default=0)
-
-
-class WhatIfView(APIView):
-    """The runways as they would be; nothing is stored. All of a kind answer at once."""
-
-    @extend_schema(parameters=[WhatIfForm], responses=CapacitySerializer)
-    def get(self, request: Request) -> Response:
-        form = WhatIfForm(data=request.query_params.dict())
-        form.is_valid(raise_exception=True)
-        asked = form.validated_data
-        rows, curves = kept_rows(), kept_curves()
-        return _answer(_if(row, curves.get(f"{row.kind}-{row.id}"), asked) for row in rows if row.kind == asked["by"])
-
-
-def _if(row: CapacityRow, curve: Curve | None, asked: dict[str, Any]) -> CapacityRow:
-    """A row with the runway that it would have; without a forecast only whether its ceiling would be passed at once."""
-    meant = asked["id"] in (None, row.id)
-    more, room = (asked["add_bytes"], asked["room_bytes"]) if meant else (0, 0)
-    row.capacity_bytes += room
-    row.used_bytes += more if asked["in_days"] == 0 else 0
-    found = None
-    if curve is not None:
-        found = changed(forecast_of(curve), asked["growth"], [(asked["in_days"], float(more))] if more else [])
-        row.growth_bytes = round(found.growth_bytes)
-    reached = runway(found, row.ceiling * row.capacity_bytes, row.used_bytes)
-    row.early, row.likely, row.late = reached.early, reached.likely, reached.late
-    return row
+        told = share_days(by, today() - timedelta(days=SHARE_DAYS))
+        courses = [
+            ShareCourse(name, [day.isoformat() for day, _ in days], [written for _, written in days])
+            for name, days in sorted(told.items())
+        ]
+        return Response(SharesSerializer(SharesAnswer(rows, pools, courses)).data)
 
 
 class CourseView(APIView):

@@ -9,6 +9,7 @@ from movelot.devices.chap import chap_word
 from movelot.devices.clock import clock_offset_seconds
 from movelot.devices.fc_ports import FC_FRAME_BYTES, fc_network
 from movelot.devices.file_systems import exports_of, file_system_row
+from movelot.devices.reducing import REDUCED
 from movelot.devices.session import DeviceSession, Resource
 from movelot.devices.set_rows import PLAIN, made_by, member_parts, set_row
 from movelot.inventory.follow.rows import PROVISIONAL
@@ -18,8 +19,8 @@ from movelot_core.fabric.paths import FC
 ROOT = "/redfish/v1"
 # What a pool says that it can do to make data smaller, and what a volume says of itself.
 POOL_REDUCES = {"compression": "CompressionEnabled", "deduplication": "DeduplicationEnabled"}
+WORK_COSTS = {"returned": "ReturnedBytesPerIO", "reduced": "ReducedBytesPerIO", "copied": "CopyIOPS"}
 TIERED = {"by use": "ByUse", "fastest": "Fastest", "slowest": "Slowest"}
-REDUCED = {"compression": "Compressed", "deduplication": "Deduplicated"}
 
 
 def _head(member: Resource) -> Row:
@@ -91,6 +92,7 @@ def read_array(session: DeviceSession) -> ArrayReading:
         file_client={name: int(value) for name, value in oem.get("ClientAdvice", {}).items()},
         set_limits=limits,
         burst_factor=float(oem.get("BurstFactor", 1)),
+        work_costs={work: int(oem[name]) for work, name in WORK_COSTS.items() if name in oem},
         nqn=_named(storage, "NQN"),
         target=_named(storage, "iQN"),
         identity=session.identity(),
@@ -126,6 +128,13 @@ def _pool(member: Resource) -> Row:
         "drives": made_of.get("Drives", 0),
         "spares": made_of.get("Spares", 0),
         "page_bytes": made_of.get("PageBytes", 0),
+        "drive_sets": [
+            [each.get("MediaType", ""), each["CapacityBytes"], each["State"], each["Count"]]
+            for each in made_of.get("DriveSets", [])
+        ],
+        "addable_drives": made_of.get("AddableDrives", 0),
+        "cache_bytes": made_of.get("CacheBytes", 0),
+        "cache_hit_share": made_of.get("CacheHitShare"),
         "reduces": [way for way, name in POOL_REDUCES.items() if member.get(name)],
         "tiers": [[each["Media"], each["CapacityBytes"]] for each in made_of.get("Tiers", [])],
         "relocation": made_of.get("RelocationWindow", ""),
@@ -209,6 +218,17 @@ def find_volume(session: DeviceSession, name: str) -> tuple[Row, str] | None:
     """The volume of this name and its description, read now; None if there is none."""
     members = session.get(f"{storage_uri(session)}/Volumes?$expand=.&$filter=Name eq '{name}'")["Members"]
     return (volume_row(members[0]), str(members[0].get("Description", ""))) if members else None
+
+
+def drives_of(session: DeviceSession, uri: str) -> int:
+    """Of how many drives the pool at this URI consists now."""
+    return int(session.get(uri).get("Oem", {}).get("Kestrel", {}).get("Drives", 0))
+
+
+def find_pool(session: DeviceSession, uri: str) -> Row | None:
+    """The pool at this URI as the array lists it now; None where it lists none there."""
+    members = session.members(f"{storage_uri(session)}/StoragePools")
+    return next((_pool(member) for member in members if member["@odata.id"] == uri), None)
 
 
 def create_volume(session: DeviceSession, wanted: Row, key: str) -> Row:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices.session import Resource
-from movelot.inventory.capabilities import DEVICE_LIMITS, DISK_LIMITS, OWN_TARGET
+from movelot.inventory.capabilities import DEVICE_LIMITS, DISK_LIMITS, LINKED_CLONES, OWN_TARGET
 from movelot.inventory.readings import Row
 from movelot_core.fabric.paths import FC, ISCSI, NFS, NVME
 
@@ -36,6 +36,7 @@ def array_capabilities(
         _row("redundancy", True, ", ".join(sorted({pool["SupportedRAIDTypes"][0] for pool in pools}))),
         _row(OWN_TARGET, own_targets, "shared with others, or one of its own" if own_targets else ""),
         _row("volume_sets", bool(set_limits), sets),
+        _row(LINKED_CLONES, bool(oem.get("LinkedClones")), "in its volume sets" if oem.get("LinkedClones") else ""),
         _row("copy_offload", copies, "copies between its own volumes" if copies else ""),
         _row("snapshots_elsewhere", bool(elsewhere), f"kept on {', '.join(elsewhere)}" if elsewhere else ""),
         _row("guaranteed_iops", guaranteed, "a least for each volume" if guaranteed else ""),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from movelot.devices.host import act, datastore_row, system_uri
+from movelot.devices.reducing import REDUCED
 from movelot.devices.session import DeviceSession, Resource
 from movelot.devices.set_rows import made_by
 from movelot.inventory.readings import Row
@@ -23,8 +24,8 @@ def file_system_row(member: Resource) -> Row:
         "allocated_bytes": data["ConsumedBytes"],
         "controller": oem["Controller"],
         "thin": oem["Thin"],
-        "reduced": [],
-        "reduced_bytes": None,
+        "reduced": [way for way, name in REDUCED.items() if oem.get(name)],
+        "reduced_bytes": oem.get("ReducedBytes"),
         "target": "",
         "tiering": "",
         "made_by": made_by(member),
@@ -41,6 +42,7 @@ def _export_row(member: Resource, volume_uri: str) -> Row:
         "versions": list(member["FileSharingProtocols"]),
         "clients": [[rule["Network"], rule["Access"]] for rule in member["Oem"]["Kestrel"]["Clients"]],
         "root": bool(member["RootAccess"]),
+        "quota_bytes": quota_of(member),
     }
 
 
@@ -68,6 +70,12 @@ def create_file_system(session: DeviceSession, base: str, wanted: dict[str, Any]
     return file_system_row(session.post(f"{base}/FileSystems", body).dict)
 
 
+def resize(session: DeviceSession, file_system: Resource, size_bytes: int) -> None:
+    """Give a file system, as it was just read, another size. DeviceStale where it changed since."""
+    body = {"Capacity": {"Data": {"AllocatedBytes": size_bytes}}}
+    session.patch(str(file_system["@odata.id"]), body, str(file_system.get("@odata.etag", "")))
+
+
 def create_export(session: DeviceSession, volume_uri: str, export: Row) -> Row:
     """Offer a file system to NFS clients under ``export``'s path; the same again is answered as the first time."""
     body = {
@@ -78,6 +86,18 @@ def create_export(session: DeviceSession, volume_uri: str, export: Row) -> Row:
         **clients_body(export["clients"]),
     }
     return _export_row(session.post(f"{volume_uri}/ExportedFileShares", body).dict, volume_uri)
+
+
+def quota_of(export: Resource) -> int | None:
+    """What clients get of a file system at most, by an export as it was just read; None for all of it."""
+    quota = export.get("FileShareTotalQuotaBytes")
+    return None if quota is None else int(quota)
+
+
+def set_quota(session: DeviceSession, export: Resource, quota_bytes: int) -> None:
+    """Give clients so much of a file system, by its export as it was just read. DeviceStale where it changed since."""
+    etag = str(export.get("@odata.etag", ""))
+    session.patch(str(export["@odata.id"]), {"FileShareTotalQuotaBytes": quota_bytes}, etag)
 
 
 def clients_body(clients: list[list[str]]) -> dict[str, Any]:

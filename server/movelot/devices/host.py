@@ -33,6 +33,7 @@ def read_host(session: DeviceSession) -> HostReading:
     system = next(session.members(f"{ROOT}/Systems"))
     base, oem = system["@odata.id"], system["Oem"]["Kestrel"]
     fc_ports = session.members(oem["FibreChannelPorts"]["@odata.id"]) if "FibreChannelPorts" in oem else []
+    stores = list(session.members(oem["Datastores"]["@odata.id"]))
     return HostReading(
         name=system["Name"],
         cluster=oem["Cluster"],
@@ -46,7 +47,8 @@ def read_host(session: DeviceSession) -> HostReading:
             *(fc_port_row(member) for member in fc_ports),
         ],
         devices=[device_row(member) for member in session.members(oem["Devices"]["@odata.id"])],
-        datastores=[datastore_row(member) for member in session.members(oem["Datastores"]["@odata.id"])],
+        datastores=[datastore_row(member) for member in stores],
+        loose_disks=[loose_row(each, member) for member in stores for each in member.get("LooseDisks", [])],
         images=[image_row(member) for member in session.members(oem["Images"]["@odata.id"])] if "Images" in oem else [],
         machines=[_machine(member, session.url) for member in session.members(oem["VirtualMachines"]["@odata.id"])],
         file_client={name: int(value) for name, value in oem.get("FileClient", {}).items()},
@@ -57,6 +59,7 @@ def read_host(session: DeviceSession) -> HostReading:
         chap=_chap(oem),
         default_datastore=oem.get("DefaultDatastore", ""),
         identity=session.identity(),
+        work_costs={"copied": int(oem["CopyIOPS"])} if "CopyIOPS" in oem else {},
     )
 
 
@@ -157,6 +160,27 @@ def datastore_row(member: Resource) -> Row:
     }
 
 
+def loose_row(told: Resource, store: Resource) -> Row:
+    """A disk that no machine has, on the datastore that lists it."""
+    written = told.get("LastWritten")
+    return {
+        "identity": told["Id"],
+        "name": told["Name"],
+        "datastore": store["Id"],
+        "size_bytes": told["CapacityBytes"],
+        "written_bytes": told["WrittenBytes"],
+        "last_written_at": datetime.fromisoformat(written) if written else None,
+        "described_by": told.get("DescribedBy", ""),
+    }
+
+
+def find_loose_disk(session: DeviceSession, datastore: str, identity: str) -> Row | None:
+    """A disk that no machine has, as the host lists it on a datastore now; None where it does not."""
+    member = session.get(f"{system_uri(session)}/Oem/Kestrel/Datastores/{datastore}")
+    rows = (loose_row(each, member) for each in member.get("LooseDisks", []))
+    return next((row for row in rows if row["identity"] == identity), None)
+
+
 def image_row(member: Resource) -> Row:
     """A disk image with the datastore that keeps it, by its identity."""
     return {
@@ -182,6 +206,8 @@ def _machine(member: Resource, address: str = "") -> Row:
         "processors": member.get("Processors", 0),
         "memory_bytes": member.get("MemoryBytes", 0),
         "home": member.get("Home", ""),
+        "swap_bytes": member.get("SwapBytes", 0),
+        "off_since": datetime.fromisoformat(since) if (since := member.get("OffSince")) else None,
         "snapshots": [_snapshot(each, member.get("Standing", "")) for each in member.get("Snapshots", [])],
         "disks": [
             {
@@ -189,6 +215,7 @@ def _machine(member: Resource, address: str = "") -> Row:
                 "name": each["Name"],
                 "size_bytes": each["CapacityBytes"],
                 "written_bytes": each.get("WrittenBytes"),
+                "thin": each.get("Thin", False),
                 "filled_from": each.get("FilledFrom", ""),
                 "key": each.get("Key", ""),
                 **_limits(each.get("Limits")),

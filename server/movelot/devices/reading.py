@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from itertools import groupby
@@ -17,12 +17,13 @@ from django.utils.timezone import now
 from movelot.devices.array import read_array
 from movelot.devices.errors import CertificateChanged, DeviceError, DeviceOdd, DeviceRefused
 from movelot.devices.host import read_host
+from movelot.devices.samples import moment, samples
 from movelot.devices.session import DeviceSession, Resource, session_with
 from movelot.devices.shape import check_shape, odd
 from movelot.inventory.changes import Aspect, Change, outdate_within, tell
 from movelot.inventory.models import Device, Pool
 from movelot.inventory.store import Taken, store_readings
-from movelot.inventory.telemetry import DiskSample, Learned, PoolSample, UseSample, add_samples, learn
+from movelot.inventory.telemetry import DiskSample, Learned, add_samples, learn
 
 log = logging.getLogger(__name__)
 # Threads mostly wait for a device.
@@ -161,36 +162,6 @@ def _keep(device: Device, values: list[Resource]) -> Learned:
     if learned.samples:
         Device.objects.filter(pk=device.pk).update(telemetry_until=max(moment(value) for value in values))
     return learned
-
-
-def moment(value: Resource) -> datetime:
-    return datetime.fromisoformat(value["Timestamp"])
-
-
-def samples(
-    values: list[Resource], pools_by_uri: Mapping[str, int]
-) -> tuple[list[DiskSample], list[PoolSample], list[UseSample]]:
-    """Metric values as samples; the three values of a disk's hour become one."""
-    disks: dict[tuple[str, datetime], dict[str, float]] = {}
-    pools: list[PoolSample] = []
-    uses: list[UseSample] = []
-    for value in values:
-        when, subject, number = moment(value), str(value["MetricProperty"]), float(value["MetricValue"])
-        if value["MetricId"] == "ResponseTimeMs":
-            if subject in pools_by_uri:
-                pools.append(PoolSample(pools_by_uri[subject], when, number))
-        elif value["MetricId"] == "UsedBytes":
-            uses.append(UseSample(subject.rsplit("/", 1)[1], when.date(), int(number)))
-        else:
-            disks.setdefault((subject.rsplit("/", 1)[1], when), {})[value["MetricId"]] = number
-    return (
-        [
-            DiskSample(identity, when, each.get("ReadIops", 0), each.get("WriteIops", 0), each.get("IoKiB", 8))
-            for (identity, when), each in disks.items()
-        ],
-        pools,
-        uses,
-    )
 
 
 def latency_now(array: Device) -> dict[int, float]:

@@ -30,7 +30,7 @@ def set_row(member: Resource) -> Row:
         "controller": member["AccessPoints"][0]["Controller"] if member["AccessPoints"] else "",
         "thin": True,
         "reduced": [],
-        "reduced_bytes": None,
+        "reduced_bytes": member.get("ReducedBytes"),
         "target": "",
         "tiering": "",
         "made_by": made_by(member),

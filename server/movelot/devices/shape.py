@@ -24,6 +24,7 @@ from movelot.inventory.models import (
     HostPort,
     Initiator,
     KnownTarget,
+    LooseDisk,
     Machine,
     MachineSnapshot,
     Mount,
@@ -54,6 +55,7 @@ HOST_ROWS: dict[str, type[models.Model]] = {
     "datastores": Datastore,
     "machines": Machine,
     "images": StoredImage,
+    "loose_disks": LooseDisk,
 }
 # Lists in a row that are rows of their own, with the fields of each entry.
 ENTRIES: dict[str, tuple[type[models.Model], tuple[str, ...]]] = {

@@ -122,6 +122,11 @@ def _made_of(row: Row) -> Row:
     return {
         **words,
         **{name: row[name] or 0 for name in ("drives", "spares", "page_bytes")},
+        # What packages do not tell.
+        "drive_sets": [],
+        "addable_drives": 0,
+        "cache_bytes": 0,
+        "cache_hit_share": None,
         "reduces": _words(row["reduces"]),
         "tiers": [[media, int(size)] for media, size in pairs(row["tiers"], "=")],
         "relocation": row["relocation"] or "",
@@ -170,6 +175,7 @@ def _export(row: Row) -> Row:
         "versions": _words(row["versions"]),
         "clients": pairs(row["clients"], "="),
         "root": bool(row["root"]),
+        "quota_bytes": row["quota_bytes"],
     }
 
 
@@ -258,7 +264,8 @@ def _datastore(store: Row, mount: Row) -> Row:
 
 def _disk(row: Row) -> Row:
     placed = {name: row[name] for name in ("identity", "name", "size_bytes", "datastore")}
-    return {**placed, "raw_serial": row["raw_serial"] or "", "shared": bool(row["shared"])}
+    said = {"written_bytes": row["written_bytes"], "thin": bool(row["thin"])}
+    return {**placed, **said, "raw_serial": row["raw_serial"] or "", "shared": bool(row["shared"])}
 
 
 def _machine(row: Row, disks: Iterable[Row]) -> Row:

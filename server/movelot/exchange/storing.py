@@ -13,7 +13,7 @@ from movelot.accounts.models import User
 from movelot.exchange.as_readings import array_reading, host_reading, rows_by_host
 from movelot.exchange.reading import Package, Row
 from movelot.exchange.tables import HOUR_COLUMNS
-from movelot.exchange.writing import CURVE, FIT
+from movelot.exchange.writing import TOLD_APART
 from movelot.inventory import models
 from movelot.inventory.bulk import insert
 from movelot.inventory.changes import everything_changed
@@ -72,7 +72,7 @@ def _forget_others(devices: dict[str, models.Device]) -> None:
 
 
 def _settle(rows: dict[str, list[Row]], person: User) -> None:
-    """What no device says: ceilings, grants, pins, and the curves that were learned elsewhere."""
+    """What no device says: ceilings, grants, pins, the curves learned elsewhere, and what people allow beyond them."""
     for row in rows["clusters"]:
         group = models.BalanceGroup.objects.filter(cluster__name=row["name"]).first()
         if group:
@@ -82,7 +82,7 @@ def _settle(rows: dict[str, list[Row]], person: User) -> None:
     pools = {(pool.device.name, pool.name): pool for pool in _imported(models.Pool, "device")}
     for row in rows["pools"]:
         pool = pools[row["array"], row["name"]]
-        for name in (*CURVE, *FIT):
+        for name in TOLD_APART:
             if row[name] is not None:
                 setattr(pool, name, row[name])
     for row in rows["coincidences"]:
@@ -91,7 +91,7 @@ def _settle(rows: dict[str, list[Row]], person: User) -> None:
         joined = np.frombuffer(before, dtype=np.float32).reshape(2, len(HOUR_COLUMNS)).copy()
         joined[DAYS[row["day"]]] = values
         pool.coincidence = joined.tobytes()
-    models.Pool.objects.bulk_update(pools.values(), [*CURVE, *FIT, "coincidence"], batch_size=200)
+    models.Pool.objects.bulk_update(pools.values(), [*TOLD_APART, "coincidence"], batch_size=200)
     if person.grants_pools:
         _grant(rows["grants"], pools, person)
     _label(rows["labels"])

@@ -25,6 +25,11 @@ from movelot_core.latency import HOURS
 Cells = Iterable[Any]
 CURVE = ("curve_l0_ms", "curve_x_max", "curve_beta", "curve_gamma")
 FIT = ("fit_error_ms", "fit_samples", "fit_seen_max", "fit_cautious")
+SHAPE = ("curve_shape", "curve_servers", "curve_knee", "curve_wait_ms", "curve_knots", "curve_known_max")
+SPREAD = ("fit_low", "fit_high")
+ALLOWED = ("allowed_load",)
+# What no array says of its pools.
+TOLD_APART = (*CURVE, *FIT, *SHAPE, *SPREAD, *ALLOWED)
 DISKS_AT_ONCE = 2000
 
 
@@ -116,7 +121,7 @@ def _pools() -> Iterator[Cells]:
     made_of = ("drives", "spares", "page_bytes")
     for pool in models.Pool.objects.select_related("device").order_by("device__name", "name"):
         parts = [getattr(pool, name) for name in sizes], [getattr(pool, name) or None for name in made_of]
-        learned = [getattr(pool, name) for name in (*CURVE, *FIT)]
+        learned = [getattr(pool, name) for name in TOLD_APART]
         yield pool.device.name, pool.name, *parts[0], *parts[1], " ".join(pool.reduces), *_tiers(pool), *learned
 
 
@@ -162,7 +167,8 @@ def _offers() -> Iterator[Cells]:
 def _exports() -> Iterator[Cells]:
     for row in models.Export.objects.select_related("device", "volume").order_by("device__name", "name"):
         clients = " ".join(f"{network}={access}" for network, access in row.clients)
-        yield row.device.name, row.volume.name, row.name, row.path, " ".join(row.versions), clients, row.root
+        named = row.device.name, row.volume.name, row.name, row.path
+        yield *named, " ".join(row.versions), clients, row.root, row.quota_bytes
 
 
 def _host_ports() -> Iterator[Cells]:
@@ -232,6 +238,8 @@ def _disks() -> Iterator[Cells]:
         "pinned",
         "raw_serial",
         "shared",
+        "written_bytes",
+        "thin",
     )
     return _listed(rows, "identity", "name", *placed)
 

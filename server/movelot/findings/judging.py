@@ -166,3 +166,14 @@ def let_go(*names: str) -> None:
 def kept(name: str) -> Judged | None:
     """What was kept last under ``name``."""
     return Judged.objects.filter(name=name).first()
+
+
+def kept_version(name: str) -> str:
+    """Another text whenever something else is kept under ``name``, told without reading that; empty for nothing."""
+    found = Judged.objects.filter(name=name).values_list("made_at", "rests_on").first()
+    return f"{found[0].isoformat()} {found[1]}" if found else ""
+
+
+def kept_of(names: Iterable[str]) -> dict[str, Judged]:
+    """What was kept last under each of several names, by one query."""
+    return {row.name: row for row in Judged.objects.filter(name__in=list(names))}

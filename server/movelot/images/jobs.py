@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from django.db import IntegrityError, transaction
 
+from movelot.images.descriptor import package_of
 from movelot.images.models import Image, ImageDisk
 from movelot.images.opening import DISKS_MAX, Opened, open_file
-from movelot.images.receiving import ImageRefused, check_sum, fetch, incoming
+from movelot.images.receiving import ImageRefused, Tell, check_sum, fetch, incoming
 from movelot.inventory.image_copies import drop
 from movelot.jobs.work import Cancelled, JobKind, Running
 from movelot.problems import Problem
@@ -61,7 +62,9 @@ def _bring_in(image: Image, running: Running) -> None:
     contents = [uuid.uuid4().hex for _ in range(DISKS_MAX)]
     try:
         found = open_file(incoming(image), contents)
-    except ImageRefused:
+        if found.wants:
+            found = _put_together(image, found.wants, contents, running)
+    except BaseException:
         _drop(contents)
         raise
     _drop(contents[len(found.disks) :])
@@ -71,6 +74,20 @@ def _bring_in(image: Image, running: Running) -> None:
         _drop(contents)
         raise ImageRefused("It was deleted meanwhile.") from error
     incoming(image).unlink(missing_ok=True)
+
+
+def _put_together(image: Image, wants: list[str], contents: list[str], running: Running) -> Opened:
+    """What a descriptor and the files that it names are together."""
+
+    def said(name: str) -> Tell:
+        return lambda done, total: running.progress(f"receiving {name}", done, total)
+
+    package = package_of(image, wants, said)
+    try:
+        running.progress(f"opening {image.name}", 0, 1)
+        return open_file(package, contents).model_copy(update={"format": "ovf"})
+    finally:
+        package.unlink(missing_ok=True)
 
 
 @transaction.atomic

@@ -110,6 +110,9 @@ def opened(source: IO[bytes], outs: list[int], most_bytes: int) -> dict[str, Any
         return {"format": "qcow2", "disks": [disk]}
     if head.startswith((b"KDMV", b"COWD", b"# Disk")):
         return {"format": "packed disk", "disks": [_packed_disk(whole, outs[0], most_bytes)]}
+    wants = _descriptor_alone(whole) if head.lstrip(b"\xef\xbb\xbf").startswith(b"<") else []
+    if wants:
+        return {"format": "ovf", "disks": [], "wants": wants}
     wrong = next((what for start, what in NO_DISKS.items() if head.startswith(start)), None)
     if wrong:
         raise Refused(f"The file is {wrong}, and no disk image. Bring in the disk itself.")
@@ -204,6 +207,22 @@ def _package(source: IO[bytes], outs: list[int], most_bytes: int) -> dict[str, A
         entry = entries[str(name)]
         disks.append(_packed_disk(Window(source, entry.offset_data, entry.size), out, most_bytes))
     return {"format": "ova", "disks": disks, **_machine(root)}
+
+
+def _descriptor_alone(file: Window) -> list[str]:
+    """The files that a package's descriptor names beside itself; none where it is no descriptor."""
+    if file.get_size() > DESCRIPTOR_MAX:
+        return []
+    try:
+        root = ElementTree.fromstring(file.read())
+    except (ElementTree.ParseError, ValueError):
+        return []
+    named = [str(each.get(f"{OVF}href") or "") for each in root.iter(f"{OVF}File")]
+    if root.tag != f"{OVF}Envelope":
+        return []
+    if not named or any(not name or "/" in name or name.startswith(".") or ":" in name for name in named):
+        raise Refused("The descriptor names its disks by paths or addresses, or none: they have to lie beside it.")
+    return named
 
 
 def _machine(root: Any) -> dict[str, Any]:

@@ -31,10 +31,11 @@ class OpenedDisk(BaseModel):
 
 
 class Opened(BaseModel):
-    """What a file turned out to be."""
+    """What a file turned out to be; a descriptor alone ``wants`` the files that it names, and has no disks itself."""
 
     format: str
     disks: list[OpenedDisk]
+    wants: list[str] = []
     os: str = ""
     processors: int = 0
     memory_bytes: int = 0

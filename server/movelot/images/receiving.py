@@ -56,15 +56,51 @@ def checksum_of(text: str) -> str:
     return f"{kind}:{wanted}"
 
 
+class Download:
+    """A file that is fetched from ``url`` to ``path``: the depot's ``tag`` of its version, and all of its bytes."""
+
+    def __init__(self, url: str, path: Path, most_bytes: int) -> None:
+        self.url, self.path, self.most_bytes = url, path, most_bytes
+        self.tag, self.total = "", 0
+
+    def begun(self, tag: str, total: int) -> None:
+        """The depot told what it sends."""
+        self.tag, self.total = tag, total
+
+    def received(self, count: int) -> None:
+        """So many bytes are there now."""
+
+
+class _OfImage(Download):
+    """The file of an image; how far it came is kept with that, so that another worker goes on."""
+
+    def __init__(self, image: Image) -> None:
+        super().__init__(image.source, incoming(image), settings.IMAGE_FILE_MOST_BYTES)
+        self.image, self.tag, self.total = image, image.tag, image.file_bytes
+
+    def begun(self, tag: str, total: int) -> None:
+        super().begun(tag, total)
+        Image.objects.filter(pk=self.image.pk).update(tag=tag, file_bytes=total)
+        self.image.tag, self.image.file_bytes = tag, total
+
+    def received(self, count: int) -> None:
+        Image.objects.filter(pk=self.image.pk).update(received_bytes=count)
+
+
 def fetch(image: Image, tell: Tell) -> None:
     """Fetch the image's file; what an earlier try received is gone on with. Raises ImageRefused."""
-    path, breaks = incoming(image), 0
+    download(_OfImage(image), tell)
+
+
+def download(wanted: Download, tell: Tell) -> None:
+    """Fetch a file, in as many tries as it takes while anything comes. Raises ImageRefused."""
+    breaks = 0
     while True:
-        before = path.stat().st_size if path.exists() else 0
+        before = wanted.path.stat().st_size if wanted.path.exists() else 0
         try:
-            _fetch_rest(image, path, before, tell)
+            _fetch_rest(wanted, before, tell)
         except requests.RequestException as error:
-            breaks = 1 if path.exists() and path.stat().st_size > before else breaks + 1
+            breaks = 1 if wanted.path.exists() and wanted.path.stat().st_size > before else breaks + 1
             if breaks >= BREAKS_MAX:
                 raise ImageRefused(
                     f"The depot broke off {BREAKS_MAX} times: {_said(error)}. Try again later."
@@ -74,20 +110,20 @@ def fetch(image: Image, tell: Tell) -> None:
             return
 
 
-def _fetch_rest(image: Image, path: Path, begin: int, tell: Tell) -> None:
-    if begin and begin == image.file_bytes:
+def _fetch_rest(wanted: Download, begin: int, tell: Tell) -> None:
+    if begin and begin == wanted.total:
         return
-    depot = depot_of(image.source)
+    depot = depot_of(wanted.url)
     if depot is None:
         raise ImageRefused("Its depot is no longer allowed. An administrator adds it under Images.")
-    parts = urlsplit(image.source)
+    parts = urlsplit(wanted.url)
     demand_allowed(parts.hostname or "", parts.port or 443)
-    asked = {"Range": f"bytes={begin}-", "If-Range": image.tag} if begin and image.tag else {}
+    asked = {"Range": f"bytes={begin}-", "If-Range": wanted.tag} if begin and wanted.tag else {}
     with _trusted(depot) as trusted, requests.Session() as session:
         # Nothing of this machine's own: no proxy, no account from a file.
         session.trust_env = False
         answer = session.get(
-            image.source,
+            wanted.url,
             headers={**asked, "Accept-Encoding": "identity"},
             verify=trusted,
             stream=True,
@@ -95,28 +131,27 @@ def _fetch_rest(image: Image, path: Path, begin: int, tell: Tell) -> None:
             timeout=(CONNECT_SECONDS, SILENT_SECONDS),
         )
         with answer:
-            _take(image, path, answer, begin if answer.status_code == 206 else 0, tell)
+            _take(wanted, answer, begin if answer.status_code == 206 else 0, tell)
 
 
-def _take(image: Image, path: Path, answer: requests.Response, begin: int, tell: Tell) -> None:
+def _take(wanted: Download, answer: requests.Response, begin: int, tell: Tell) -> None:
     """Write what the depot sends from ``begin`` on; ConnectionError where it broke off."""
     if answer.status_code not in (200, 206):
-        raise ImageRefused(f"The depot answers {answer.status_code} for this address, and no file.")
+        name = wanted.url.rpartition("/")[2]
+        raise ImageRefused(f"The depot answers {answer.status_code} for {name}, and no file.")
     total = begin + int(answer.headers.get("Content-Length") or 0)
-    if total > settings.IMAGE_FILE_MOST_BYTES:
-        most = format_size(settings.IMAGE_FILE_MOST_BYTES)
-        raise ImageRefused(f"The file has {format_size(total)}; {most} are the most.")
-    Image.objects.filter(pk=image.pk).update(tag=answer.headers.get("ETag", "")[:200], file_bytes=total)
-    image.tag, image.file_bytes = answer.headers.get("ETag", "")[:200], total
-    with path.open("r+b" if begin else "wb") as file:
+    if total > wanted.most_bytes:
+        raise ImageRefused(f"The file has {format_size(total)}; {format_size(wanted.most_bytes)} are the most.")
+    wanted.begun(answer.headers.get("ETag", "")[:200], total)
+    with wanted.path.open("r+b" if begin else "wb") as file:
         file.seek(begin)
         received = begin
         for part in answer.iter_content(PART_BYTES):
             received += len(part)
-            if received > settings.IMAGE_FILE_MOST_BYTES:
-                raise ImageRefused(f"The file has more than {format_size(settings.IMAGE_FILE_MOST_BYTES)}.")
+            if received > wanted.most_bytes:
+                raise ImageRefused(f"The file has more than {format_size(wanted.most_bytes)}.")
             file.write(part)
-            Image.objects.filter(pk=image.pk).update(received_bytes=received)
+            wanted.received(received)
             tell(received, total)
     if total and received < total:
         raise requests.ConnectionError(f"{received} of {total} bytes came")

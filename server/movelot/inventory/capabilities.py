@@ -7,6 +7,7 @@ from typing import Final
 OWN_TARGET: Final = "own_target"
 DEVICE_LIMITS: Final = "device_limits"
 DISK_LIMITS: Final = "disk_limits"
+LINKED_CLONES: Final = "linked_clones"
 
 LABELS: Final = {
     "protocols": "protocols",
@@ -19,6 +20,7 @@ LABELS: Final = {
     "redundancy": "redundancy",
     OWN_TARGET: "target per volume",
     "volume_sets": "volume sets",
+    LINKED_CLONES: "linked clones",
     "copy_offload": "copy offload",
     "snapshots_elsewhere": "snapshots elsewhere",
     "guaranteed_iops": "guaranteed IOPS",

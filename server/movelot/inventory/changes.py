@@ -139,6 +139,13 @@ def _of_host(reading: HostReading) -> dict[Aspect, Any]:
     stores = [{**row, "mount": None} for row in reading.datastores]
     return {
         Aspect.FABRIC: [names, _lasting(reading.ports), _lasting(reading.devices), mounts, raw],
-        Aspect.SPACE: [stores, reading.machines, reading.images, [row["identity"] for row in stores], reading.cluster],
+        Aspect.SPACE: [
+            stores,
+            reading.machines,
+            reading.images,
+            reading.loose_disks,
+            [row["identity"] for row in stores],
+            reading.cluster,
+        ],
         Aspect.FILES: [reading.file_client, mounts],
     }

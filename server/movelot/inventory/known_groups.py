@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
 
 from movelot.inventory.curves import curve_of
 from movelot.inventory.models import (
+    TAKEN_BYTES,
     BalanceGroup,
     Compliance,
     Datastore,
@@ -20,10 +21,12 @@ from movelot.inventory.models import (
     Device,
     Disk,
     Mount,
+    PlacementRule,
     PolicyPlace,
     Pool,
 )
-from movelot.inventory.placement import pools_by_store
+from movelot.inventory.placement import LOCAL, kinds_by_store, pools_by_store
+from movelot.inventory.rules import GroupRules, Pin, RuleDisk, rules_of
 from movelot.inventory.versions import version
 from movelot_core.balance.group import Group, State, judge
 from movelot_core.latency import HOURS, ServiceCurve, features, load
@@ -45,6 +48,9 @@ class KnownGroup:
 
     A datastore without a pool, on a host's own drives, stands on one of its own after the ``pools_known`` first ones:
     nothing is known of its latency, so that it counts as never slow. Such a pool's key is the datastore's, negative.
+    ``arrays`` [s] numbers the array of each datastore; ``pins`` are the rules by which disks stay, beside those that
+    are ``pinned_alone``; ``kinds`` [s] the kind of storage of each datastore,
+    ``held`` [s] whether it is held empty.
     """
 
     row: BalanceGroup
@@ -57,9 +63,38 @@ class KnownGroup:
     cautious: list[bool]
     seen_max: list[float]
     pools_known: int
+    machine_keys: list[int]
+    arrays: tuple[int, ...]
+    pinned_alone: list[bool]
+    kinds: tuple[str, ...]
+    held: tuple[bool, ...]
+    pins: tuple[Pin, ...] = ()
 
     def disk_index(self) -> dict[int, int]:
         return {key: n for n, key in enumerate(self.disk_keys)}
+
+    @cached_property
+    def trading(self) -> Group:
+        """The group as its own plans trade in it."""
+        return like_with_like(self.group, self.kinds)
+
+    @cached_property
+    def leaving(self) -> np.ndarray:
+        """The disks, by number, that lie on datastores which are held empty."""
+        return np.flatnonzero(np.array(self.held, dtype=bool)[self.group.place])
+
+    @cached_property
+    def digest(self) -> str:
+        """Another one whenever its own plans may be other ones."""
+        return f"{self.trading.digest} {' '.join(map(str, np.flatnonzero(self.held)))}"
+
+    def crossing(self, disks: np.ndarray) -> Group:
+        """``trading``, but that these disks, by number, may go to storage of another kind as well."""
+        if not len(disks) or self.trading is self.group:
+            return self.trading
+        reach = self.trading.reach.copy()
+        reach[disks] = self.group.reach[disks]
+        return replace(self.group, reach=reach)
 
 
 @dataclass(frozen=True)
@@ -108,14 +143,14 @@ def known_group(group: BalanceGroup) -> KnownGroup:
 
 def group_version() -> str:
     """Another text whenever a group may be another one."""
-    return version("fabric", "space", "load", "policy")
+    return version("fabric", "space", "load", "policy", "said")
 
 
 @lru_cache(maxsize=8)
 def _known_group(group_key: int, _version: str) -> KnownGroup:
     row = BalanceGroup.objects.get(pk=group_key)
-    stores = list(Datastore.objects.filter(membership__group=row).order_by("name", "pk"))
-    beneath = pools_by_store()
+    stores = list(Datastore.objects.filter(membership__group=row).select_related("held").order_by("name", "pk"))
+    beneath, kinds = pools_by_store(), kinds_by_store()
     under = {beneath[store.pk] for store in stores if store.pk in beneath}
     pools = list(Pool.known.filter(pk__in=under).select_related("device").order_by("name", "pk"))
     alone = [store for store in stores if store.pk not in beneath]
@@ -123,19 +158,16 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
     pool_number = {pool.pk: n for n, pool in enumerate(pools)}
     disks = _disk_rows(store_number)
     curves = (*(curve_of(pool) for pool in pools), *(UNKNOWN_CURVE for _ in alone))
-    own_pool = {store.pk: len(pools) + n for n, store in enumerate(alone)}
     place = np.array([store_number[disk[3]] for disk in disks], dtype=np.int64)
-    pool_of = np.array(
-        [own_pool[store.pk] if store.pk in own_pool else pool_number[beneath[store.pk]] for store in stores],
-        dtype=np.int64,
-    )
+    pool_of = _pool_numbers(stores, {s: pool_number[p] for s, p in beneath.items() if p in under}, len(pools))
     parts = features_of([(bytes(disk[5]), bytes(disk[6])) for disk in disks])
+    held = tuple(hasattr(store, "held") for store in stores)
     group = Group(
         disks=tuple(disk[1] for disk in disks),
         size_bytes=np.array([disk[2] for disk in disks], dtype=np.int64),
         place=place,
-        features=parts * _coincidence(pools, len(alone))[pool_of[place]],
-        reach=_within_policies(_reach(stores, [disk[7] for disk in disks]), [disk[0] for disk in disks], stores, place),
+        features=parts * coincidence_of(pools, len(alone))[pool_of[place]],
+        reach=_lawful(stores, disks, place, held),
         pinned=np.array([disk[4] for disk in disks], dtype=bool),
         datastores=tuple(store.name for store in stores),
         capacity_bytes=np.array([store.capacity_bytes for store in stores], dtype=np.int64),
@@ -155,7 +187,7 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
         fill_ceiling=row.fill_ceiling,
         latency_ceiling_ms=row.latency_ceiling_ms,
     )
-    return KnownGroup(
+    found = KnownGroup(
         row=row,
         group=group,
         state=judge(group, group.place),
@@ -163,18 +195,66 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
         store_keys=[store.pk for store in stores],
         pool_keys=[*(pool.pk for pool in pools), *(-store.pk for store in alone)],
         machines=[disk[8] for disk in disks],
-        cautious=[*(pool.fit_cautious for pool in pools), *(False for _ in alone)],
+        cautious=[*(pool.fit_cautious and pool.allowed_load is None for pool in pools), *(False for _ in alone)],
         seen_max=[*(pool.fit_seen_max for pool in pools), *(np.inf for _ in alone)],
         pools_known=len(pools),
+        machine_keys=[disk[9] for disk in disks],
+        arrays=_arrays(pool_of, pools),
+        pinned_alone=[disk[4] for disk in disks],
+        kinds=tuple(kinds.get(store.pk, LOCAL) for store in stores),
+        held=held,
     )
+    rules = rules_within(found)
+    return replace(found, group=ruled(found, rules), pins=rules.pins)
+
+
+def _pool_numbers(stores: list[Datastore], of: Mapping[int, int], pools: int) -> np.ndarray:
+    """[s] The number of each datastore's pool; those that stand on none have one of their own after ``pools``."""
+    own = iter(range(pools, pools + len(stores)))
+    return np.array([of[store.pk] if store.pk in of else next(own) for store in stores], dtype=np.int64)
+
+
+def like_with_like(group: Group, kinds: Sequence[str]) -> Group:
+    """``group`` with every disk kept on storage of the kind that it lies on; people may move one to another kind."""
+    kind = np.array(kinds)
+    if len(set(kinds)) < 2:
+        return group
+    return replace(group, reach=group.reach & (kind[group.place][:, None] == kind))
+
+
+def ruled(found: KnownGroup, rules: GroupRules) -> Group:
+    """The group under these rules and no others; a disk that is pinned itself stays so."""
+    pinned = np.array(found.pinned_alone, dtype=bool)
+    for pin in rules.pins:
+        pinned[list(pin.disks)] = True
+    return replace(found.group, pinned=pinned, splits=rules.splits, bonds=rules.bonds)
+
+
+def rules_within(
+    found: KnownGroup, rules: Sequence[PlacementRule] | None = None, coming: Sequence[RuleDisk] = ()
+) -> GroupRules:
+    """What ``rules``, or all there are, come to in a group; disks that are ``coming`` are numbered after its own."""
+    disks = [*(RuleDisk(*keys) for keys in zip(found.disk_keys, found.machine_keys, strict=True)), *coming]
+    sites: dict[str, tuple[int, ...]] = {
+        PlacementRule.ApartBy.DATASTORE: tuple(range(len(found.store_keys))),
+        PlacementRule.ApartBy.POOL: tuple(map(int, found.group.pool_of)),
+        PlacementRule.ApartBy.ARRAY: found.arrays,
+    }
+    return rules_of(disks, sites, rules)
 
 
 def _disk_rows(stores: Collection[int]) -> list[tuple[Any, ...]]:
     """What the planner needs of each disk on ``stores`` (primary keys), by name."""
     profiles = "weekday_profile", "weekend_profile"
-    homes = "machine__placement__host__cluster_id", "machine__name"
-    disks = Disk.objects.filter(placement__datastore__in=stores).order_by("name", "pk")
-    return list(disks.values_list("pk", "name", "size_bytes", "placement__datastore_id", "pinned", *profiles, *homes))
+    homes = "machine__placement__host__cluster_id", "machine__name", "machine_id"
+    disks = Disk.objects.filter(placement__datastore__in=stores).annotate(taken=TAKEN_BYTES).order_by("name", "pk")
+    return list(disks.values_list("pk", "name", "taken", "placement__datastore_id", "pinned", *profiles, *homes))
+
+
+def _arrays(pool_of: np.ndarray, pools: list[Pool]) -> tuple[int, ...]:
+    """[s] The number of each datastore's array, or of its own drives."""
+    told = [pools[n].device_id if n < len(pools) else -int(n) for n in pool_of]
+    return tuple(map(int, np.unique(told, return_inverse=True)[1])) if told else ()
 
 
 def _copied_by(pool: Pool) -> str:
@@ -191,7 +271,7 @@ def _load_of_others(
     rows = list(disks.values_list("placement__datastore_id", "weekday_profile", "weekend_profile"))
     pool = np.array([pool_of[store] for store, _, _ in rows], dtype=int)
     parts = features_of([(bytes(weekday), bytes(weekend)) for _, weekday, weekend in rows])
-    parts *= _coincidence(pools)[pool]
+    parts *= coincidence_of(pools)[pool]
     return np.array([load(parts[:, pool == n].sum(axis=1), curves[n]) for n in range(len(pools))]).reshape(
         len(pools), SLOTS
     )
@@ -206,7 +286,7 @@ def features_of(profiles: list[tuple[bytes, bytes]]) -> np.ndarray:
     return features(read, write, kib)
 
 
-def _coincidence(pools: list[Pool], alone: int = 0) -> np.ndarray:
+def coincidence_of(pools: list[Pool], alone: int = 0) -> np.ndarray:
     """[pools and ``alone`` more, 48] share of the sum of its disks' peaks that a pool saw at once; 1 where unknown."""
     none = np.ones(SLOTS, dtype=np.float32).tobytes()
     joined = b"".join([*(pool.coincidence or none for pool in pools), none * alone])
@@ -249,6 +329,17 @@ def _within_policies(reach: np.ndarray, disks: list[int], stores: list[Datastore
         allowed[n, [column[store] for store in served.get(policy, ())]] = True
     within: np.ndarray = reach & allowed[[number.get(had.get(disk, 0), 0) for disk in disks]]
     here = np.arange(len(disks)), place
+    within[here] = reach[here]
+    return within
+
+
+def _lawful(
+    stores: list[Datastore], disks: list[tuple[Any, ...]], place: np.ndarray, held: Sequence[bool]
+) -> np.ndarray:
+    """[disks, stores] Where each disk may lie: mounted, serving its policy, and not held empty but where it lies."""
+    reach = _within_policies(_reach(stores, [disk[7] for disk in disks]), [disk[0] for disk in disks], stores, place)
+    here = np.arange(len(place)), place
+    within: np.ndarray = reach & ~np.array(held, dtype=bool)
     within[here] = reach[here]
     return within
 

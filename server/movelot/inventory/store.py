@@ -161,6 +161,7 @@ class News:
         device.file_client, device.nqn = reading.file_client, reading.nqn
         if isinstance(reading, ArrayReading):
             device.burst_factor = reading.burst_factor
+        device.work_costs = reading.work_costs
         device.save()
 
 

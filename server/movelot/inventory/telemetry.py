@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 
@@ -21,6 +21,8 @@ from movelot.inventory.models import (
     PoolDay,
     PoolHour,
     Retention,
+    ShareDay,
+    TierDay,
     VolumeDay,
 )
 from movelot.inventory.placement import pools_by_store
@@ -62,6 +64,26 @@ class UseSample:
     used_bytes: int
 
 
+@dataclass(frozen=True)
+class PoolUse:
+    """Bytes that a pool had allocated at the start of a day; the pool by its primary key."""
+
+    pool: int
+    day: date
+    allocated_bytes: int
+
+
+@dataclass(frozen=True)
+class TierUse:
+    """Bytes on a tier of a pool at the start of a day, and those that came to it in the night before."""
+
+    pool: int
+    day: date
+    tier: int
+    used_bytes: int
+    moved_in_bytes: int
+
+
 @dataclass
 class Learned:
     """What new samples touched: how many were new, and which profiles and curves have to be made anew."""
@@ -79,7 +101,12 @@ class Learned:
         self.pools |= other.pools
 
 
-def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: Iterable[UseSample]) -> Learned:
+def add_samples(
+    disks: Iterable[DiskSample],
+    pools: Iterable[PoolSample],
+    uses: Iterable[UseSample],
+    pool_uses: Iterable[PoolUse | TierUse] = (),
+) -> Learned:
     """Store samples; one that is there already stays as it is."""
     learned = Learned()
     with transaction.atomic():
@@ -92,8 +119,31 @@ def add_samples(disks: Iterable[DiskSample], pools: Iterable[PoolSample], uses: 
             if s.identity in store_keys
         ]
         insert(DatastoreDay, days, keep=True)
-        learned.samples += len(days)
+        learned.samples += len(days) + _add_pool_uses(list(pool_uses))
     return learned
+
+
+def _add_pool_uses(uses: Sequence[PoolUse | TierUse]) -> int:
+    """Put what pools and their tiers held into their days. Returns how many there were."""
+    pools = [each for each in uses if isinstance(each, PoolUse)]
+    tiers = [each for each in uses if isinstance(each, TierUse)]
+    rows = [{"pool_id": each.pool, "day": each.day, "allocated_bytes": each.allocated_bytes} for each in pools]
+    insert(PoolDay, rows, keep=True)
+    insert(
+        TierDay,
+        (
+            {
+                "pool_id": each.pool,
+                "day": each.day,
+                "tier": each.tier,
+                "used_bytes": each.used_bytes,
+                "moved_in_bytes": each.moved_in_bytes,
+            }
+            for each in tiers
+        ),
+        keep=True,
+    )
+    return len(uses)
 
 
 Sums = dict[tuple[int, datetime], Floats]
@@ -199,6 +249,6 @@ def prune(now: datetime) -> int:
     gone = DiskDay.objects.filter(day__lt=before.date()).delete()[0]
     gone += PoolHour.objects.filter(hour__lt=before).delete()[0]
     years = (now - timedelta(days=Retention.now().figures_days)).date()
-    for model in (DatastoreDay, VolumeDay, PoolDay):
+    for model in (DatastoreDay, VolumeDay, PoolDay, TierDay, ShareDay):
         gone += model._default_manager.filter(day__lt=years).delete()[0]
     return gone

@@ -9,7 +9,7 @@ from __future__ import annotations
 import logging
 import time
 from abc import ABC, abstractmethod
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from contextlib import AbstractContextManager
 from dataclasses import asdict
 from datetime import timedelta
@@ -34,6 +34,10 @@ WRITTEN_EVERY_SECONDS = 0.3
 TAKEN_UP_SECONDS = 20
 
 
+# Told what is done, and how much of how much; says whether to end with what there is.
+Watch = Callable[[str, int, int], bool]
+
+
 class Cancelled(Exception):
     """Somebody asked the job to end."""
 
@@ -44,6 +48,7 @@ class Running:
     def __init__(self, job: Job) -> None:
         self.job, self.params = job, job.params
         self._written = 0.0
+        self._ended = False
 
     @property
     def person(self) -> User:
@@ -63,12 +68,16 @@ class Running:
 
     def progress(self, text: str, done: int = 0, total: int = 0) -> None:
         """Tell how far the job has come. Raises Cancelled where somebody asked it to end."""
-        if time.monotonic() - self._written < WRITTEN_EVERY_SECONDS and done < total:
-            return
-        self._written = time.monotonic()
-        Job.objects.filter(pk=self.job.pk).update(text=text[:200], done=done, total=total)
-        if Job.objects.filter(pk=self.job.pk, cancel_asked=True).exists():
+        if self.asked_to_end(text, done, total):
             raise Cancelled
+
+    def asked_to_end(self, text: str, done: int = 0, total: int = 0) -> bool:
+        """Tell how far the job has come; whether somebody asked it to end, for work that has something even then."""
+        if time.monotonic() - self._written >= WRITTEN_EVERY_SECONDS or done >= total:
+            self._written = time.monotonic()
+            Job.objects.filter(pk=self.job.pk).update(text=text[:200], done=done, total=total)
+            self._ended = Job.objects.filter(pk=self.job.pk, cancel_asked=True).exists()
+        return self._ended
 
 
 class Answers(Protocol):

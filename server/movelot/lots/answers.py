@@ -11,6 +11,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from movelot.audit.models import Entry
 from movelot.inventory.models import Device
+from movelot.lots.ending import why_not_taken_back
 from movelot.lots.kinds import MeasuredRow
 from movelot.lots.models import Lot, Step, acted_as
 from movelot.lots.steps import KINDS
@@ -91,7 +92,8 @@ class Act:
 @dataclass
 class LotDetail:
     """A lot whole. ``version`` is its ETag, ``reversible`` says whether all of its steps can be taken back,
-    ``by_hand`` that people carry it out by its run sheet."""
+    ``by_hand`` that people carry it out by its run sheet. What it sets is taken back by itself ``lasts_hours`` after
+    its end, never where that is null; ``not_taken_back`` says why that was held up."""
 
     summary: LotSummary
     version: str
@@ -106,6 +108,9 @@ class LotDetail:
     reversible: bool
     by_hand: bool
     acts: list[Act]
+    lasts_hours: int | None
+    lasts_until: datetime | None
+    not_taken_back: str
 
 
 class LotSummarySerializer(DataclassSerializer[LotSummary]):
@@ -168,6 +173,9 @@ def document_of(lot: Lot) -> dict[str, Any]:
         reversible=_reversible({row["kind"] for row in rows}),
         by_hand=by_hand,
         acts=acts_on(lot),
+        lasts_hours=lot.lasts_hours,
+        lasts_until=lot.lasts_until,
+        not_taken_back=why_not_taken_back(lot, now()),
         can_undo=not by_hand and not lot.active and (bool(acted) or unknown) and undone is None and _reversible(acted),
     )
     for row in rows:

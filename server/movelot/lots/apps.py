@@ -8,6 +8,6 @@ class LotsConfig(AppConfig):
 
     def ready(self) -> None:
         from movelot.jobs.work import register
-        from movelot.lots.jobs import CheckJob, DraftJob, RunJob
+        from movelot.lots.jobs import CheckJob, DraftJob, RunJob, TakeBackJob
 
-        register(CheckJob(), DraftJob(), RunJob())
+        register(CheckJob(), DraftJob(), RunJob(), TakeBackJob())

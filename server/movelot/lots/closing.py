@@ -35,6 +35,8 @@ def close(lot: Lot) -> None:
     lot.refresh_from_db()
     states = Counter(lot.steps.values_list("state", flat=True))
     lot.state = _end_of(lot.state, states)
+    if lot.state == Lot.State.DONE:
+        _carry_over(lot)
     lot.outcome = {"rows": _outcome(lot) if lot.state == Lot.State.DONE else []}
     lot.ended_at = now()
     with transaction.atomic():
@@ -61,6 +63,17 @@ def _end_of(before: str, states: Counter[str]) -> str:
     if states[Step.State.FAILED] or (states[Step.State.UNKNOWN] and not halted):
         return Lot.State.FAILED
     return Lot.State.HALTED
+
+
+def _carry_over(lot: Lot) -> None:
+    kind = kind_of(lot.kind)
+    try:
+        plan = kind.plan_of(lot)
+    except Problem as problem:
+        log.warning("lot %s: nothing is carried over: %s", lot.pk, problem.title)
+        return
+    if plan:
+        kind.carry_over(plan)
 
 
 def _outcome(lot: Lot) -> list[dict[str, Any]]:

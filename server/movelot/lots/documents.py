@@ -37,7 +37,7 @@ class LotPlan:
 # What a field of a form may name, by noun: whether there is one.
 KNOWN: dict[str, Callable[[Any], bool]] = {
     "cluster": lambda name: Cluster.objects.filter(name=name).exists(),
-    "group": lambda name: BalanceGroup.objects.filter(name=name).exists(),
+    "group": lambda name: BalanceGroup.named(name) is not None,
     "host": lambda name: Device.objects.filter(name=name, kind=Device.Kind.HOST).exists(),
     "array": lambda name: Device.objects.filter(name=name, kind=Device.Kind.ARRAY).exists(),
     "device": lambda name: Device.objects.filter(name=name).exists(),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -19,7 +19,7 @@ from movelot.lots.history import demand_seen, keep_version
 from movelot.lots.holding import held_against, short_of_room, why_held
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, kind_of
 from movelot.lots.models import Lot, Step
-from movelot.lots.pace import Paces
+from movelot.lots.pace import Paces, routes_of
 from movelot.lots.step_plan import StepPlan
 from movelot.problems import Problem
 from movelot_core.lots import StepGraph, StepNode, barrier
@@ -44,18 +44,20 @@ def read_form(kind: str, given: object) -> LotForm:
     return form
 
 
-def new_draft(kind: str, given: dict[str, Any], user: User) -> Lot:
+def new_draft(kind: str, given: dict[str, Any], user: User, begun_from: dict[str, Any] | None = None) -> Lot:
     """A lot in draft: the person's own that was begun from the same form, brought up to date, else a new one.
 
+    ``begun_from`` is what the person typed, where more was computed into the form.
     Problem 422 with the field named for a form that does not fit its kind.
     """
     lot_kind, typed = kind_of(kind), dumped(read_form(kind, given))
+    origin = typed if begun_from is None else begun_from
     own = Lot.objects.filter(kind=kind, state=Lot.State.DRAFT, created_by=user)
     same = next(
-        (lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == typed and not (lot.steps.exists() and not given)), None
+        (lot for lot in own[:DRAFTS_LOOKED_AT] if lot.origin == origin and not (lot.steps.exists() and not given)), None
     )
     with transaction.atomic():
-        lot = same or Lot(kind=kind, title="New lot", origin=typed, created_by=user)
+        lot = same or Lot(kind=kind, title="New lot", origin=origin, created_by=user)
         lot.form, lot.documents_version = typed, lot_kind.documents_version
         lot.save()
         return redraft(lot, user)
@@ -95,13 +97,13 @@ def redraft(lot: Lot, by: User | None = None, seen: str | None = None) -> Lot:
         lot.title, lot.facts, lot.checked_at = draft.title, draft.facts, now()
         lot.plan = dumped(draft.plan) if draft.plan else {}
         lot.form = dumped(draft.form) if draft.form else lot.form
-        lot.documents_version = kind.documents_version
+        lot.documents_version, lot.lasts_hours = kind.documents_version, draft.lasts_hours
         lot.checks = [asdict(check) for check in draft.checks]
-        told = hashlib.sha256(repr((draft.steps.nodes, draft.steps.barriers)).encode()).hexdigest()
+        told = hashlib.sha256(repr((draft.steps.nodes, draft.steps.barriers, draft.steps.limits)).encode()).hexdigest()
         if told != locked.drafted_as:
             lot.steps.all().delete()
             put_steps(lot, draft.steps)
-            lot.drafted_as, lot.barriers = told, draft.steps.barriers
+            lot.drafted_as, lot.barriers, lot.limits = told, draft.steps.barriers, draft.steps.limits
             keep_version(lot, len(draft.steps), by)
         lot.save()
     return lot
@@ -118,12 +120,15 @@ def put_steps(lot: Lot, plan: StepPlan) -> None:
     specs = plan.specs
     devices = devices_named({spec.device for spec in specs})
     paces = Paces(spec.step.kind for spec in specs)
-    seconds = [paces.seconds(spec.step.kind, devices[spec.device].pk, spec.seconds) for spec in specs]
+    seconds = [
+        paces.seconds(spec.step.kind, devices[spec.device].pk, spec.seconds, route)
+        for spec, route in zip(specs, routes_of([spec.step for spec in specs]), strict=True)
+    ]
     nodes = [
         StepNode(str(n), node.spec.device, seconds[n], frozenset(map(str, node.needs)), node.spec.slots)
         for n, node in enumerate(plan.nodes)
     ]
-    planned = graph_of(nodes, plan.barriers).schedule()
+    planned = graph_of(nodes, plan.barriers, plan.limits).schedule()
     # All at once: asking for a few random bytes thousands of times takes longer than anything else here.
     marks = secrets.token_hex(MARK_LENGTH // 2 * len(specs))
     insert(
@@ -153,11 +158,11 @@ def put_steps(lot: Lot, plan: StepPlan) -> None:
     )
 
 
-def graph_of(nodes: Iterable[StepNode], barriers: Sequence[Sequence[int]]) -> StepGraph:
-    """Steps as core's graph, with the limits that the driver keeps; ``barriers`` as a lot has them."""
+def graph_of(nodes: Iterable[StepNode], barriers: Sequence[Sequence[int]], own_limits: Mapping[str, int]) -> StepGraph:
+    """Steps as core's graph, with the limits that the driver keeps; the others are what a lot has."""
     steps = tuple(nodes)
     between = (barrier(str(-n), frozenset(map(str, needs))) for n, needs in enumerate(barriers, 1))
-    limits = {slot: DATASTORE_LIMIT for node in steps for slot in node.slots}
+    limits = {slot: own_limits.get(slot, DATASTORE_LIMIT) for node in steps for slot in node.slots}
     return StepGraph((*steps, *between), limits, LANE_LIMIT)
 
 

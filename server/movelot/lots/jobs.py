@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 from movelot.jobs.work import JobKind, Running
 from movelot.lots import actions
-from movelot.lots.drafting import new_draft
+from movelot.lots.documents import dumped
+from movelot.lots.drafting import new_draft, read_form
+from movelot.lots.kinds import kind_of
 from movelot.lots.models import Lot
 from movelot.problems import Problem
 
@@ -35,14 +37,27 @@ class CheckJob(JobKind[LotReached]):
 
 
 class DraftJob(JobKind[LotReached]):
-    """Drafts a lot of a kind that takes long to compute."""
+    """Drafts a lot of a kind that takes long to compute. Asked to end early, it drafts what there is by then."""
 
     name, result, personal = "draft", LotReached, True
 
     def do(self, running: Running) -> LotReached:
         running.progress("computing the plan")
-        lot = new_draft(running.params["kind"], running.params["form"], running.person)
+        kind = kind_of(running.params["kind"])
+        typed = read_form(kind.name, running.params["form"])
+        computed = kind.computed(typed, running.asked_to_end)
+        lot = new_draft(kind.name, dumped(computed), running.person, begun_from=dumped(typed))
         return LotReached(lot.pk, lot.state)
+
+
+class TakeBackJob(JobKind[LotReached]):
+    """Drafts the undo of a lot whose work lasts no longer, and runs it."""
+
+    name, queue, result = "take_back", "checks", LotReached
+
+    def do(self, running: Running) -> LotReached:
+        undo = actions.run(actions.undo(_lot(running), running.person), running.progress)
+        return LotReached(undo.pk, undo.state)
 
 
 class RunJob(JobKind[LotReached]):

@@ -13,6 +13,7 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 from pydantic import ValidationError
 
+from movelot.jobs.work import Watch
 from movelot.lots.documents import LotForm, LotPlan, form_of, read
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
@@ -76,7 +77,8 @@ class Claim:
 class Draft(Generic[F, P]):
     """What a stage makes of a form: title, steps, what the page shows (``plan``), checks, and the facts relied on.
 
-    ``form`` is given where drafting completed what was typed.
+    ``form`` is given where drafting completed what was typed; ``lasts_hours`` where what the lot sets is taken back by
+    itself so long after it.
     """
 
     title: str
@@ -85,6 +87,7 @@ class Draft(Generic[F, P]):
     checks: list[Check] = field(default_factory=list)
     facts: dict[str, str] = field(default_factory=dict)
     form: F | None = None
+    lasts_hours: int | None = None
 
 
 class LotKind(ABC, Generic[F, P]):
@@ -99,6 +102,13 @@ class LotKind(ABC, Generic[F, P]):
     always_plans: ClassVar[bool] = False
     # Whether a new draft of it may take more than a moment to compute: a job drafts it then.
     drafted_by_job: ClassVar[bool] = False
+
+    def computed(self, form: F, watch: Watch) -> F:
+        """The form with what takes long to compute filled in: asked by a job, before it is drafted.
+
+        ``watch`` is told what is done, how much of how much, and says whether to end with what there is.
+        """
+        return form
 
     @abstractmethod
     def drafted(self, form: F, lot: Lot) -> Draft[F, P]:
@@ -122,6 +132,9 @@ class LotKind(ABC, Generic[F, P]):
     def outcome(self, lot: Lot, plan: P) -> list[MeasuredRow]:
         """What was predicted beside what is measured now that the lot has ended."""
         return []
+
+    def carry_over(self, plan: P) -> None:
+        """Give what a lot made in place of something what people had decided of that; once, when all of it is done."""
 
     def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:
         """A form and a plan stored by an older ``version`` of the kind as they are today."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
+
 from django.db import models
 from django.db.models import Q
 from django.utils.timezone import now
@@ -56,6 +58,10 @@ class Lot(models.Model):
     drafted_as = models.CharField(max_length=64, blank=True)
     # Between many steps and the many that wait for them; a step needs the first as -1, the second as -2.
     barriers = models.JSONField(default=list)
+    # How many steps at once occupy what they name beside their devices, where that is not as usual.
+    limits = models.JSONField(default=dict)
+    # For so many hours from its end what it set lasts; then it is undone by itself. For good where it is null.
+    lasts_hours = models.PositiveIntegerField(null=True)
     undoes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
 
     class Meta:
@@ -75,6 +81,13 @@ class Lot(models.Model):
     def version(self) -> str:
         """Another one whenever its steps are: what a person acts on, as ETag."""
         return self.drafted_as[:16] or "new"
+
+    @property
+    def lasts_until(self) -> datetime | None:
+        """When what it set is taken back by itself; None while it has not ended, and for what lasts for good."""
+        if self.lasts_hours is None or self.ended_at is None or self.state != self.State.DONE:
+            return None
+        return self.ended_at + timedelta(hours=self.lasts_hours)
 
     @property
     def active(self) -> bool:
@@ -219,14 +232,18 @@ class Pulse(models.Model):
 
 
 class StepPace(models.Model):
-    """How much longer steps of a kind took on a device than they stated, the last ones; device 0 is any."""
+    """How much longer steps of a kind took than they stated, the last ones: on a device, or along a route.
+
+    Device 0 without a route is any.
+    """
 
     kind = models.CharField(max_length=32)
     device = models.PositiveBigIntegerField()
+    route = models.CharField(max_length=64, default="")
     factors = models.JSONField(default=list)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["kind", "device"], name="step_pace_once")]
+        constraints = [models.UniqueConstraint(fields=["kind", "device", "route"], name="step_pace_once")]
 
     def __str__(self) -> str:
-        return f"{self.kind} on {self.device or 'any'}"
+        return f"{self.kind} {self.route}" if self.route else f"{self.kind} on {self.device or 'any'}"

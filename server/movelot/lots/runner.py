@@ -54,7 +54,9 @@ class Driver:
             StepNode(key, s.device.name, s.estimate_seconds, frozenset(map(str, s.needs)), tuple(s.slots))
             for key, s in self.steps.items()
         )
-        self.frontier = Frontier(graph_of(nodes, lot.barriers), self._keys(Step.State.DONE), self._running())
+        self.frontier = Frontier(
+            graph_of(nodes, lot.barriers, lot.limits), self._keys(Step.State.DONE), self._running()
+        )
         self.reckoned = self.said = 0.0
         self.jobs: dict[str, Job] = {}
         self.away_since: dict[str, float] = {}
@@ -135,7 +137,7 @@ class Driver:
             )
             for key, step in left.items()
         )
-        seconds = graph_of(nodes, barriers).makespan_seconds()
+        seconds = graph_of(nodes, barriers, self.lot.limits).makespan_seconds()
         Lot.objects.filter(pk=self.lot.pk).update(expected_at=now() + timedelta(seconds=seconds))
 
     def _ask(self, threads: ThreadPoolExecutor, key: str) -> None:

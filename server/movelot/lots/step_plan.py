@@ -67,6 +67,8 @@ class StepPlan:
         self.nodes: list[Node] = []
         # What each barrier waits for; the first is number -1.
         self.barriers: list[tuple[int, ...]] = []
+        # How many steps at once occupy what they name beside their devices, where that is not as usual.
+        self.limits: dict[str, int] = {}
 
     def __len__(self) -> int:
         return len(self.nodes)
@@ -88,6 +90,10 @@ class StepPlan:
         each = list(specs)
         before = self.barrier(after) if len(each) > 1 else after
         return [self.add(spec, before) for spec in each]
+
+    def limit(self, slot: str, at_once: int) -> None:
+        """Let no more than so many steps occupy ``slot`` at once; of two limits the lower holds."""
+        self.limits[slot] = min(at_once, self.limits.get(slot, at_once))
 
     def barrier(self, after: After) -> list[AnyHandle]:
         """What stands for all of ``after`` at once: nothing for nothing, the step itself for one, else a barrier."""

@@ -1,9 +1,11 @@
 """Lots in the worker."""
 
 from celery import shared_task
+from django.utils.timezone import now
 
 from movelot.jobs.sending import give
 from movelot.lots.closing import sole_driver
+from movelot.lots.ending import take_back
 from movelot.lots.models import Lot
 from movelot.lots.restored import count_on, hold_back
 from movelot.lots.runner import Driver
@@ -32,6 +34,12 @@ def resume_lots() -> None:
             pass
         if free:
             give(run_lot, key)
+
+
+@shared_task
+def take_back_what_lasts_no_longer() -> None:
+    """Undo lots whose work was to last for a while only."""
+    take_back(now())
 
 
 @shared_task

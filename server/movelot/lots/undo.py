@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from movelot.inventory.models import Device
 from movelot.lots.documents import LotForm, LotPlan
 from movelot.lots.drafting import graph_of
 from movelot.lots.kinds import PASS, STOP, Check, Draft, LotKind
@@ -69,8 +70,12 @@ def _in_the_way(plan: StepPlan) -> list[str]:
     for spec in plan.specs:
         by_kind.setdefault(type(spec.step), []).append((spec.device, spec.step))
     said: dict[str, None] = {}
+    devices = {each.name: each for each in Device.objects.filter(name__in={spec.device for spec in plan.specs})}
+    touched = {
+        each.thing for spec in plan.specs if spec.device in devices for each in spec.step.touches(devices[spec.device])
+    }
     for kind, steps in by_kind.items():
-        said |= dict.fromkeys(kind.in_the_way(steps)[:SAID_OF_A_KIND])
+        said |= dict.fromkeys(kind.in_the_way(steps, touched)[:SAID_OF_A_KIND])
     return [*said]
 
 
@@ -93,6 +98,7 @@ def _undos(target: Lot, steps: dict[str, Step]) -> StepPlan:
         for need in node.needs:
             followers.setdefault(need, []).append(node.key)
     plan, late = StepPlan(), list[StepSpec[Any]]()
+    plan.limits = target.limits
     waits: dict[str, list[AnyHandle]] = {}
     for key in undo_order(graph, [node.key for node in graph.steps]):
         after = [handle for other in followers.get(key, ()) for handle in waits[other]]
@@ -118,6 +124,7 @@ def _again(original: Lot, steps: dict[str, Step]) -> StepPlan:
     graph = _graph(original, first.values())
     needs = {node.key: node.needs for node in graph.steps}
     plan = StepPlan()
+    plan.limits = original.limits
     waits: dict[str, list[AnyHandle]] = {}
     for key in graph.order():
         after = [handle for need in needs[key] for handle in waits[need]]
@@ -137,7 +144,7 @@ def _once_more(step: Step, steps: dict[str, Step]) -> StepSpec[Any] | None:
 
 def _graph(lot: Lot, steps: Iterable[Step]) -> StepGraph:
     nodes = (StepNode(str(s.position), s.device.name, 1.0, frozenset(map(str, s.needs))) for s in steps)
-    return graph_of(nodes, lot.barriers)
+    return graph_of(nodes, lot.barriers, lot.limits)
 
 
 def _undo(step: Step, steps: dict[str, Step]) -> StepSpec[Any] | None:

@@ -39,17 +39,18 @@ class PastState:
 
 @dataclass
 class MachineDisk:
-    """A disk of the machine. ``given`` is the policy that is given to it alone, null for none.
+    """A disk of the machine; a ``thin`` one takes only what was written of it.
 
-    ``policy`` is the one it has and ``because`` why, ``state`` how it stands to it; all empty without one. A raw disk
-    has no datastore. Cap and floor are in IOPS, 0 for none, null where its host tells none; ``limited_by`` says whether
-    the host or the array keeps it to them.
+    ``given`` is the policy that is given to it alone, null for none; ``policy`` is the one it has and ``because`` why,
+    ``state`` how it stands to it; all empty without one. A raw disk has no datastore. Cap and floor are in IOPS, 0 for
+    none, null where its host tells none; ``limited_by`` says whether the host or the array keeps it to them.
     """
 
     id: int
     name: str
     size_bytes: int
     written_bytes: int | None
+    thin: bool
     datastore_id: int | None
     datastore: str
     raw: bool
@@ -199,6 +200,7 @@ def _disk(disk: Disk) -> MachineDisk:
         disk.name,
         disk.size_bytes,
         disk.written_bytes,
+        disk.thin,
         store.pk if store else None,
         store.name if store else "",
         bool(disk.raw_serial),

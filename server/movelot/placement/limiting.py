@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from movelot.inventory.models import Volume
+from movelot.inventory.models import Disk, Volume
 from movelot.lots.step_plan import After, AnyHandle, StepPlan
 from movelot.lots.steps.limits import CapDisk, LimitVolume, SeeLimits, limits_said
 
@@ -28,6 +28,13 @@ class Limiting:
     array: str
     wanted: tuple[int, int]
     before: tuple[int, int] = (0, 0)
+
+
+def limiting_of(disk: Disk, array: str, wanted: tuple[int, int]) -> Limiting:
+    """What limits a disk to a cap and a floor, from those that it has; by an array, or its host for an empty name."""
+    machine = disk.machine
+    which = {"machine": machine.name, "identity": machine.identity, "disk": disk.identity, "name": disk.name}
+    return Limiting(which, machine.host.name, array, wanted, (disk.cap_iops or 0, disk.floor_iops or 0))
 
 
 def add_limits(steps: StepPlan, limiting: Limiting, after: After = ()) -> list[AnyHandle]:

@@ -8,12 +8,14 @@ from functools import lru_cache
 
 import numpy as np
 
-from movelot.inventory.known_groups import SLOTS, KnownGroup, features_of, group_version, known_group
+from movelot.inventory.known_groups import SLOTS, KnownGroup, features_of, group_version, known_group, rules_within
 from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, Policy, PolicyPlace
 from movelot.inventory.profiles import hourly_iops
+from movelot.inventory.rules import RuleDisk
 from movelot.placement.policies import asked_by
 from movelot_core.balance.group import Bools
 from movelot_core.balance.place import Refusal
+from movelot_core.balance.rules import left_by_rules
 from movelot_core.latency import Floats, ServiceCurve, features, load
 from movelot_core.placement.advice import NOWHERE, NewDisks, Place, advise, places
 from movelot_core.placement.requirements.base import Answer
@@ -28,13 +30,14 @@ class WantedDisk:
     """A disk to be made: its size, its policy by primary key, the IOPS it is expected to ask at its busiest hour.
 
     Without these it is expected to ask what disks of its policy do for their size. ``datastore`` is the one that a
-    person chose, by primary key.
+    person chose, by primary key; ``machine`` the one that is there already and gets it, whose rules hold for it.
     """
 
     size_bytes: int
     policy: int | None = None
     iops: float | None = None
     datastore: int | None = None
+    machine: int | None = None
 
 
 @dataclass
@@ -78,7 +81,11 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
     serving = {policy: _serving(policy, known, missing) for policy in {each.policy for each in wanted}}
     anyway = _policies_anyway(serving)
     serving = {policy: _anyway(each, known, missing) if policy in anyway else each for policy, each in serving.items()}
-    may = np.array([serving[each.policy].may & _chosen(each, known) for each in wanted], dtype=bool)
+    kept_from = [_kept_from(each, known) for each in wanted]
+    lawful = [~np.isin(known.store_keys, list(each)) for each in kept_from]
+    may = np.array(
+        [serving[each.policy].may & _chosen(each, known) & lawful[n] for n, each in enumerate(wanted)], dtype=bool
+    )
     load, expected = _loads(wanted, group)
     sizes = np.array([each.size_bytes for each in wanted], dtype=np.int64)
     disks = NewDisks(sizes, load, may.reshape(len(wanted), len(known.store_keys)))
@@ -86,14 +93,27 @@ def propose(cluster: Cluster, wanted: Sequence[WantedDisk], group: BalanceGroup,
     rows = []
     for n, each in enumerate(wanted[:explained]):
         serves = serving[each.policy]
-        found = places(known.group, known.state, _free_to_choose(disks, n, serves.may), place, n)
-        rows.append(_rows(known, found, int(place[n]), serves.reasons, missing))
+        found = places(known.group, known.state, _free_to_choose(disks, n, serves.may & lawful[n]), place, n)
+        rows.append(_rows(known, found, int(place[n]), serves.reasons, missing, kept_from[n]))
         if serves.anyway:
             rows[-1] = [_said_anyway(row) if row.chosen or row.fits else row for row in rows[-1]]
     peaks = known.state.peak_ms[known.group.pool_of]
     before = {key: (float(known.state.fill[n]), float(peaks[n])) for n, key in enumerate(known.store_keys)}
     stores = [None if n == NOWHERE else known.store_keys[n] for n in place.tolist()]
     return Proposal(stores, rows, expected, before)
+
+
+def _kept_from(wanted: WantedDisk, known: KnownGroup) -> dict[int, list[str]]:
+    """The datastores, by primary key, that are held empty or that rules on its machine keep a disk from, and why."""
+    held = {key: ["it is held empty"] for key, empty in zip(known.store_keys, known.held, strict=True) if empty}
+    if wanted.machine is None:
+        return held
+    rules = rules_within(known, coming=[RuleDisk(0, wanted.machine)])
+    number, stores, found = len(known.disk_keys), known.store_keys, held
+    for name, left in left_by_rules(rules.splits, rules.bonds, number, known.group.place.tolist(), len(stores)):
+        for key in (key for key, may in zip(stores, left, strict=True) if not may):
+            found.setdefault(key, []).append(f"rule {name} keeps it from there")
+    return found
 
 
 @dataclass(frozen=True)
@@ -169,8 +189,9 @@ def _rows(
     chosen: int,
     reasons: Mapping[int, list[str]],
     missing: Collection[int],
+    kept_from: Mapping[int, list[str]],
 ) -> list[PlaceRow]:
-    """``missing`` are datastores that some host of the cluster does not mount."""
+    """``missing`` are datastores that some host of the cluster does not mount, ``kept_from`` those of rules."""
     group = known.group
     rows = []
     for each in found:
@@ -182,10 +203,10 @@ def _rows(
                 group.pools[int(group.pool_of[each.store])],
                 fits,
                 each.store == chosen,
-                _verdict(each, key not in missing),
+                _verdict(each, key not in missing, bool(kept_from.get(key) and not reasons[key])),
                 each.fill,
                 each.peak_ms,
-                reasons[key],
+                [*reasons[key], *kept_from.get(key, ())],
             )
         )
     # What was proposed comes first, whatever else would do.
@@ -197,7 +218,7 @@ def _said_anyway(row: PlaceRow) -> PlaceRow:
     return replace(row, verdict=f"out of policy, placed anyway: {'; '.join(row.reasons)}")
 
 
-def _verdict(place: Place, mounted: bool) -> str:
+def _verdict(place: Place, mounted: bool, ruled: bool) -> str:
     match place.against:
         case None:
             return "fits"
@@ -205,6 +226,10 @@ def _verdict(place: Place, mounted: bool) -> str:
             return f"over its fill ceiling: short of {format_size(place.short_bytes)}"
         case Refusal.TOO_SLOW:
             return "its pool would be over its latency ceiling"
+        case Refusal.UNKNOWN:
+            return "its pool would have more load than is known of it (say on its page how much it may have)"
+    if ruled:
+        return "out of a rule"
     return "not in policy" if mounted else "not mounted by every host"
 
 

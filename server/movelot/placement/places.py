@@ -12,14 +12,12 @@ from movelot.findings.models import Judged
 from movelot.inventory.capabilities import DISK_LIMITS
 from movelot.inventory.known_groups import GroupFigures, figures_name
 from movelot.inventory.labels import labels_by_thing
-from movelot.inventory.models import BalanceGroup, Capability, Cluster, Datastore, Device, Extent, Mount, Pool, Volume
+from movelot.inventory.models import BalanceGroup, Capability, Cluster, Datastore, Device, Mount, Pool, Volume
 from movelot.inventory.paths import cluster_paths
-from movelot.inventory.placement import pools_by_store
+from movelot.inventory.placement import LOCAL, by_first_extent, pools_by_store
 from movelot.inventory.versions import version
 from movelot_core.fabric.matrix import single_points_all
 from movelot_core.placement.facts import PlaceFacts
-
-LOCAL = "local"
 
 
 @dataclass(frozen=True)
@@ -102,12 +100,7 @@ def _limits(store: int, volume: Volume | None, capped: set[int], guaranteed: set
 
 def _volumes() -> dict[int, Volume]:
     """The first volume, file system or volume set beneath each datastore."""
-    by_serial = {volume.serial: volume for volume in Volume.objects.exclude(kind=Volume.Kind.MEMBER)}
-    found: dict[int, Volume] = {}
-    for store, serial in Extent.objects.order_by("datastore", "number").values_list("datastore_id", "serial"):
-        if serial in by_serial:
-            found.setdefault(store, by_serial[serial])
-    return found
+    return by_first_extent({volume.serial: volume for volume in Volume.objects.exclude(kind=Volume.Kind.MEMBER)})
 
 
 def clusters_mounting() -> dict[int, frozenset[str]]:

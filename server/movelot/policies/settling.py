@@ -14,7 +14,7 @@ from movelot.findings.judging import keep, kept
 from movelot.inventory.known_groups import KnownGroup, known_group
 from movelot.inventory.models import BalanceGroup
 from movelot.placement.policies import Had
-from movelot_core.balance.group import State
+from movelot_core.balance.group import Group, State
 from movelot_core.balance.settle import Homeless, settle, settle_whole
 from movelot_core.placement.policies import Fit
 from movelot_core.units import count_of, format_size
@@ -106,9 +106,11 @@ def settle_groups(groups: set[int], unsettled: Unsettled, fits: Fits, rests_on: 
         numbers = np.array([n for n, disk in enumerate(known.disk_keys) if disk in out], dtype=np.int64)
         if numbers.size:
             told = _Why(known, out, fits)
-            alone[row.pk] = _alone(known, numbers, told)
-            digest = hashlib.blake2b(known.group.digest.encode() + numbers.tobytes()).hexdigest()
-            plan = before.get(digest) or _whole(known, numbers, told)
+            # A policy may ask for storage of another kind than where a disk lies.
+            group = known.crossing(numbers)
+            alone[row.pk] = _alone(known, group, numbers, told)
+            digest = hashlib.blake2b(group.digest.encode() + numbers.tobytes()).hexdigest()
+            plan = before.get(digest) or _whole(known, group, numbers, told)
             moved = [disk for disk, _store in plan.moves if disk in out and disk in limits]
             lacking = [[disk, *limits[disk]] for disk in (*unlimited, *moved)]
             plans.append(KeptPlan(digest, plan, lacking, len(unlimited)))
@@ -119,14 +121,14 @@ def settle_groups(groups: set[int], unsettled: Unsettled, fits: Fits, rests_on: 
     return alone
 
 
-def _alone(known: KnownGroup, numbers: np.ndarray, told: _Why) -> Alone:
-    plan = settle(known.group, numbers)
+def _alone(known: KnownGroup, group: Group, numbers: np.ndarray, told: _Why) -> Alone:
+    plan = settle(group, numbers)
     moves = {known.disk_keys[disk]: known.store_keys[store] for disk, store in plan.moves}
     return Alone(known.row.name, moves, told.of(plan.pinned, plan.homeless))
 
 
-def _whole(known: KnownGroup, numbers: np.ndarray, told: _Why) -> SettlePlan:
-    made = settle_whole(known.group, numbers)
+def _whole(known: KnownGroup, group: Group, numbers: np.ndarray, told: _Why) -> SettlePlan:
+    made = settle_whole(group, numbers)
     plan = made.plan
     stays = told.of(made.pinned, made.homeless)
     return SettlePlan(
@@ -174,7 +176,7 @@ class _Why:
         name = self.known.group.datastores[each.nearest]
         if each.short_bytes:
             return f"{name} would need {format_size(each.short_bytes)} more room"
-        return f"the pool of {name} would be over its latency ceiling"
+        return f"the pool of {name} would be too slow or have more load than is known of it, or a rule keeps it away"
 
     def _nearest(self, disk: int) -> str:
         """The datastore of the group that lacks least for the disk's policy, and what."""

@@ -11,7 +11,18 @@ from rest_framework.test import APIClient
 
 from movelot.accounts.models import Role, User
 from movelot.inventory.changes import everything_changed
-from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Disk, Label, Machine, Pool, Volume
+from movelot.inventory.models import (
+    BalanceGroup,
+    Cluster,
+    Datastore,
+    Device,
+    Disk,
+    Label,
+    Machine,
+    Pool,
+    ShareDay,
+    Volume,
+)
 from server.tests.conftest import signed_in
 from server.worlds.tests.world import World, person
 
@@ -19,7 +30,7 @@ from server.worlds.tests.world import World, person
 @pytest.fixture
 def world(db: None) -> Iterator[World]:
     """An empty world: whatever else this database was used for is not there."""
-    models: list[Any] = [Label, Disk, Machine, Datastore, Volume, Pool, Device, BalanceGroup, Cluster]
+    models: list[Any] = [Label, Disk, Machine, Datastore, Volume, Pool, Device, BalanceGroup, Cluster, ShareDay]
     for model in models:
         getattr(model, "known", model._default_manager).all().delete()
     cache.clear()

@@ -5,8 +5,10 @@ from __future__ import annotations
 import pytest
 
 from movelot.accounts.models import User
+from movelot.balance.planning import unresolved_text
 from movelot.inventory.models import Datastore, Disk
 from movelot.lots.drafting import new_draft
+from movelot_core.balance.plan import Unresolved
 from server.worlds.tests.world import World
 
 HOSTS = ("quay-1", "quay-2")
@@ -51,3 +53,17 @@ def test_one_move_names_its_disk_and_where_it_goes(full: World, ines: User) -> N
     # One of the two is what the plan would move as well.
     assert titles <= {planned, *(f"Move {disk.name} to berth-b" for disk in Disk.objects.all())}
     assert any(text.startswith("Move ") for text in titles)
+
+
+@pytest.mark.parametrize(
+    ("kind", "over", "least"),
+    [
+        ("fill", 1.5 * 1024**4, "It needs 1.50 TiB more room to be clear."),
+        ("latency", 0.123, "It needs 13 % less load at its worst hour to be clear."),
+        ("latency", 1.0, "It is too slow without any load."),
+    ],
+)
+def test_what_stays_over_says_the_least_that_would_clear_it(kind: str, over: float, least: str) -> None:
+    text = unresolved_text(Unresolved(kind, "berth-a", (("pinned", 2),), over))
+    assert text.startswith("berth-a stays over its ")
+    assert text.endswith(f"ceiling: 2 disks pinned. {least}")

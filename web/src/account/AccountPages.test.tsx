@@ -148,6 +148,8 @@ describe("settings", () => {
       "GET /api/session/": una,
       "GET /api/networks/": [],
       "GET /api/retention/": { gone_days: 400, figures_days: 1100, trail_days: 0 },
+      "GET /api/capacity/watch/": { runway_days: 45, promised_percent: 100 },
+      "PUT /api/capacity/watch/": { runway_days: 60, promised_percent: 100 },
       "POST /api/networks/": {
         id: 1,
         cidr: "10.40.0.0/16",
@@ -172,6 +174,13 @@ describe("settings", () => {
       expect(sent(asked, "PUT /api/retention/")).toEqual([
         { gone_days: 30, figures_days: 1100, trail_days: 0 },
       ]);
+    });
+    const runway = screen.getByLabelText(/Days of runway/);
+    await user.clear(runway);
+    await type(runway, "60");
+    await user.click(screen.getByRole("button", { name: "Tell of it from then on" }));
+    await waitFor(() => {
+      expect(sent(asked, "PUT /api/capacity/watch/")).toEqual([{ runway_days: 60, promised_percent: 100 }]);
     });
   });
 });

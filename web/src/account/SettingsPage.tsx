@@ -16,18 +16,19 @@ type Network = Schemas["NetworkAnswer"];
 
 const keyOf = (network: Network) => String(network.id);
 
-/** Where devices may be and for how long what was is kept: for administrators. */
+/** Where devices may be, when room is told of, and for how long what was is kept: for administrators. */
 export function SettingsPage() {
   const { data: session } = useSession();
   const administers = session?.administers ?? false;
   const networks = useQuery({ ...queryOptions("get", "/api/networks/"), enabled: administers });
   const retention = useQuery({ ...queryOptions("get", "/api/retention/"), enabled: administers });
+  const watch = useQuery({ ...queryOptions("get", "/api/capacity/watch/"), enabled: administers });
   if (!administers) return <Page title="Settings">This is for administrators.</Page>;
   return (
     <Page
       title="Settings"
-      error={networks.error ?? retention.error}
-      loading={!networks.data || !retention.data}
+      error={networks.error ?? retention.error ?? watch.error}
+      loading={!networks.data || !retention.data || !watch.data}
     >
       <DataTable
         name="Allowed networks"
@@ -44,6 +45,7 @@ export function SettingsPage() {
         empty="No network is named."
       />
       <Allow />
+      {watch.data && <Watching watch={watch.data} />}
       {retention.data && <Keeping retention={retention.data} />}
     </Page>
   );
@@ -119,49 +121,80 @@ function Forbid({ row }: { row: Network }) {
   );
 }
 
+const WATCHED = {
+  runway_days: "Days of runway below which it is told of",
+  promised_percent: "Percent of its size above which a pool is told of",
+} as const;
+
+function Watching({ watch }: { watch: Schemas["RoomWatch"] }) {
+  return (
+    <Numbers
+      title="When room is told of"
+      act="Tell of it from then on"
+      note="Findings are judged anew at once. The runway counts at the earliest that is 80 % sure; promised is what all volumes of a pool may grow to."
+      labels={WATCHED}
+      values={watch}
+      store={(body) => unwrap(api.PUT("/api/capacity/watch/", { body }))}
+    />
+  );
+}
+
 const TIMES = {
   gone_days: "Days that what no device lists any more is kept",
   figures_days: "Days that daily figures are kept",
   trail_days: "Days that the audit trail is kept; 0 is for ever",
 } as const;
-type Kept = keyof typeof TIMES;
-const NAMES = Object.keys(TIMES) as Kept[];
 
 function Keeping({ retention }: { retention: Schemas["Retention"] }) {
-  const [typed, setTyped] = useState<Partial<Record<Kept, string>>>({});
-  const field = (name: Kept) => typed[name] ?? String(retention[name]);
+  return (
+    <Numbers
+      title="How long things are kept"
+      act="Keep them so long"
+      note="What is older goes within six hours, with its history and labels. What is cut off the audit trail is said in it."
+      labels={TIMES}
+      values={retention}
+      store={(body) => unwrap(api.PUT("/api/retention/", { body }))}
+    />
+  );
+}
+
+interface NumbersProps<Name extends string> {
+  title: string;
+  act: string;
+  note: string;
+  labels: Readonly<Record<Name, string>>;
+  values: Readonly<Record<Name, number>>;
+  store: (values: Record<Name, number>) => Promise<unknown>;
+}
+
+/** Whole numbers that administrators set, stored together. */
+function Numbers<Name extends string>({ title, act, note, labels, values, store }: NumbersProps<Name>) {
+  const [typed, setTyped] = useState<Partial<Record<Name, string>>>({});
+  const names = Object.keys(labels) as Name[];
+  const field = (name: Name) => typed[name] ?? String(values[name]);
   const change = useChange(
-    () =>
-      unwrap(
-        api.PUT("/api/retention/", {
-          body: {
-            gone_days: Number(field("gone_days")),
-            figures_days: Number(field("figures_days")),
-            trail_days: Number(field("trail_days")),
-          },
-        }),
-      ),
+    () => store(Object.fromEntries(names.map((name) => [name, Number(field(name))])) as Record<Name, number>),
     () => {
       setTyped({});
     },
   );
   return (
     <FormCard
-      title="How long things are kept"
-      act="Keep them so long"
+      title={title}
+      act={act}
       onAct={() => {
         change.mutate();
       }}
       disabled={change.isPending || Object.keys(typed).length === 0}
       error={change.error}
-      note="What is older goes within six hours, with its history and labels. What is cut off the audit trail is said in it."
+      note={note}
     >
-      {NAMES.map((name) => (
+      {names.map((name) => (
         <TextField
           key={name}
           fullWidth={false}
           sx={{ width: 340 }}
-          label={TIMES[name]}
+          label={labels[name]}
           value={field(name)}
           onChange={(event) => {
             setTyped({ ...typed, [name]: event.target.value });

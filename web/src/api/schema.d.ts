@@ -222,10 +222,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All balance groups, the one with most disks first. */
+        /** @description All balance groups, the one with most disks first; and making one. */
         get: operations["balance_groups_list"];
         put?: never;
-        post?: never;
+        /** @description All balance groups, the one with most disks first; and making one. */
+        post: operations["balance_groups_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -239,9 +240,45 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A group's board. */
+        /** @description A group's board; and retiring the group. */
         get: operations["balance_groups_retrieve"];
         put?: never;
+        post?: never;
+        /** @description A group's board; and retiring the group. */
+        delete: operations["balance_groups_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/alternatives/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The plans that there are for a group. One that nobody asked for since it is another group is left out. */
+        get: operations["balance_groups_alternatives_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/ceilings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a group is kept under: looking, and setting it. */
+        get: operations["balance_groups_ceilings_retrieve"];
+        /** @description What a group is kept under: looking, and setting it. */
+        put: operations["balance_groups_ceilings_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -261,6 +298,184 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/members/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A group's name and members: looking, and changing them. */
+        get: operations["balance_groups_members_retrieve"];
+        /** @description A group's name and members: looking, and changing them. */
+        put: operations["balance_groups_members_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/held/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Hold a datastore empty: plans of its group take its disks away and put none there. */
+        post: operations["balance_held_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/held/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Release a datastore that is held empty. */
+        delete: operations["balance_held_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/members/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All groups with their members, and what is in none. */
+        get: operations["members"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/members/effect/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What a choice of datastores would mean; nothing is stored.
+         *
+         *     Asked for with every tick: so it is a read, and no act that the audit trail tells of.
+         */
+        get: operations["balance_members_effect_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/pools/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All pools, the slowest first. */
+        get: operations["busy_pools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/pools/{id}/apart/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What fits with the hours of a pool, in each of the groups whose datastores stand on it. */
+        get: operations["balance_pools_apart_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/pools/{id}/neighbours/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who makes a pool slow. */
+        get: operations["balance_pools_neighbours_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/rules/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All rules with how they stand, and writing a new one. */
+        get: operations["rules"];
+        put?: never;
+        /** @description All rules with how they stand, and writing a new one. */
+        post: operations["balance_rules_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/rules/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A rule: writing it anew, or taking it back. */
+        get: operations["balance_rules_retrieve"];
+        /** @description A rule: writing it anew, or taking it back. */
+        put: operations["balance_rules_update"];
+        post?: never;
+        /** @description A rule: writing it anew, or taking it back. */
+        delete: operations["balance_rules_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -300,6 +515,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capacity/{kind}/{id}/levels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Of a datastore or a pool; what is several of them has the levels of each. */
+        get: operations["capacity_levels_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/{kind}/{id}/notes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What people noted of a thing; one more. */
+        get: operations["capacity_notes_list"];
+        put?: never;
+        /** @description What people noted of a thing; one more. */
+        post: operations["capacity_notes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/notes/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A note. */
+        delete: operations["capacity_notes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/pools/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of one pool. */
+        get: operations["capacity_pools_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capacity/reclaim/": {
         parameters: {
             query?: never;
@@ -309,6 +593,57 @@ export interface paths {
         };
         /** @description What takes room and need not, with what bringing it back costs. */
         get: operations["capacity_reclaim_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/reduction/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What could be, and is, compressed and deduplicated in a pool. */
+        get: operations["capacity_reduction_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/reduction/{id}/estimate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Has volumes of a pool sampled by a job; nothing is changed. */
+        post: operations["capacity_reduction_estimate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/room/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The cheapest acts that give every pool and datastore its runway; 202 with the job that finds them. */
+        get: operations["capacity_room_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -334,6 +669,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capacity/watch/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Days of runway below which, and percent of its size promised above which, a pool or datastore is a finding. */
+        get: operations["capacity_watch_retrieve"];
+        /** @description Days of runway below which, and percent of its size promised above which, a pool or datastore is a finding. */
+        put: operations["capacity_watch_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capacity/what-if/": {
         parameters: {
             query?: never;
@@ -343,6 +696,58 @@ export interface paths {
         };
         /** @description The runways as they would be; nothing is stored. All of a kind answer at once. */
         get: operations["capacity_what_if_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/what-ifs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is kept, by name, for everybody; one more, or another one under a name that is there. */
+        get: operations["capacity_what_ifs_list"];
+        put?: never;
+        /** @description What is kept, by name, for everybody; one more, or another one under a name that is there. */
+        post: operations["capacity_what_ifs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/what-ifs/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One that is kept. */
+        delete: operations["capacity_what_ifs_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capacity/what-ifs/compared/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All that is kept, side by side, for all rows of a kind. */
+        get: operations["capacity_what_ifs_compared_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1373,6 +1778,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pools/{id}/curve/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How a pool answers, and the load up to which people allow plans to go whatever was seen. */
+        get: operations["pools_curve_retrieve"];
+        /** @description How a pool answers, and the load up to which people allow plans to go whatever was seen. */
+        put: operations["pools_curve_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/retention/": {
         parameters: {
             query?: never;
@@ -1666,15 +2089,80 @@ export interface components {
             reasons: string[];
         };
         /**
+         * @description * `clear` - clear
+         *     * `even` - even
+         * @enum {string}
+         */
+        AimEnum: "clear" | "even";
+        AllMembers: {
+            groups: components["schemas"]["GroupMembers"][];
+            alone: components["schemas"]["MemberStore"][];
+            clusters: string[];
+        };
+        /**
          * @description * `thin` - thin
          *     * `thick` - thick
          * @enum {string}
          */
         AllocationEnum: "thin" | "thick";
+        AllowedLoadRequest: {
+            /** Format: double */
+            allowed: number | null;
+        };
+        Alternative: {
+            aim: string;
+            called: string;
+            /** Format: double */
+            least_gain: number;
+            moves: number;
+            moved_bytes: number;
+            bound_bytes: number;
+            /** Format: double */
+            takes_seconds: number;
+            fullest: string;
+            /** Format: double */
+            fullest_fill: number;
+            slowest: string;
+            /** Format: double */
+            slowest_ms: number;
+            /** Format: double */
+            over: number;
+            remarks: string[];
+            /** Format: date-time */
+            made_at: string;
+        };
+        /**
+         * @description * `disks` - disks
+         *     * `machines` - machines
+         *     * `each machine` - each machine
+         * @enum {string}
+         */
+        AmongEnum: "disks" | "machines" | "each machine";
+        /**
+         * @description * `datastore` - datastore
+         *     * `pool` - pool
+         *     * `array` - array
+         * @enum {string}
+         */
+        ApartByEnum: "datastore" | "pool" | "array";
+        ApartPool: {
+            id: number;
+            name: string;
+            group: string;
+            peak_hour: number;
+            peak_day: string;
+            /** Format: double */
+            apart: number;
+        };
         ArrayUse: {
             name: string;
             allocated_bytes: number;
             capacity_bytes: number;
+        };
+        Asked: {
+            /** Format: double */
+            growth: number;
+            acts: components["schemas"]["Happening"][];
         };
         AskedRequirement: {
             kind: string;
@@ -1751,22 +2239,30 @@ export interface components {
             plan: components["schemas"]["BalancePlan"] | null;
         };
         /**
-         * @description A group, and the moves wanted in it; without any the plan of core is taken.
+         * @description A group, and the moves wanted in it; without any the plan of core for that aim is taken.
          *
+         *     ``least_gain``: evening out goes on while a TiB moved lowers the highest fill and load by so many points.
          *     ``limits`` are set beside, each once its disk has moved.
          */
         BalanceForm: {
             group: string;
+            aim: components["schemas"]["AimEnum"];
+            /** Format: double */
+            least_gain: number;
             moves: components["schemas"]["MoveRequest"][] | null;
             limits: components["schemas"]["LimitRequest"][];
         };
         /**
-         * @description A group, and the moves wanted in it; without any the plan of core is taken.
+         * @description A group, and the moves wanted in it; without any the plan of core for that aim is taken.
          *
+         *     ``least_gain``: evening out goes on while a TiB moved lowers the highest fill and load by so many points.
          *     ``limits`` are set beside, each once its disk has moved.
          */
         BalanceFormRequest: {
             group: string;
+            aim: components["schemas"]["AimEnum"];
+            /** Format: double */
+            least_gain: number;
             moves: components["schemas"]["MoveRequestRequest"][] | null;
             limits: components["schemas"]["LimitRequestRequest"][];
         };
@@ -1784,6 +2280,7 @@ export interface components {
             unresolved: string[];
             broken: string[];
             limits?: components["schemas"]["DiskLimits"][];
+            remarks?: string[];
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -1833,6 +2330,11 @@ export interface components {
             /** Format: double */
             fit_error_ms: number;
             fit_samples: number;
+            fit_shape: string;
+            /** Format: double */
+            fit_low: number;
+            /** Format: double */
+            fit_high: number;
             cautious: boolean;
         };
         BoardPortal: {
@@ -1843,6 +2345,13 @@ export interface components {
         BroughtIn: {
             image: number;
             state: string;
+        };
+        BusyPool: {
+            id: number;
+            name: string;
+            array: string;
+            /** Format: double */
+            peak_ms: number | null;
         };
         CapabilityAnswer: {
             name: string;
@@ -1874,6 +2383,22 @@ export interface components {
             steps: components["schemas"]["StepSeen"][];
             rests_on: string;
         };
+        CappedDisk: {
+            id: number;
+            name: string;
+            machine: string;
+            /** Format: double */
+            asks_iops: number;
+            cap: number;
+            /** Format: double */
+            waits: number;
+        };
+        CeilingsFormRequest: {
+            /** Format: double */
+            fill_ceiling: number;
+            /** Format: double */
+            latency_ceiling_ms: number;
+        };
         CellAnswer: {
             policy: string;
             store: number;
@@ -1903,6 +2428,20 @@ export interface components {
          * @enum {string}
          */
         ClientsEnum: "hosts" | "subnet";
+        ComparedRow: {
+            id: number;
+            name: string;
+            of: string;
+            told: boolean;
+            now: components["schemas"]["Ends"];
+            then: components["schemas"]["Ends"][];
+        };
+        Comparison: {
+            names: string[];
+            said: string[][];
+            problems: string[];
+            rows: components["schemas"]["ComparedRow"][];
+        };
         ComponentRow: {
             kind: string;
             name: string;
@@ -1927,6 +2466,11 @@ export interface components {
             disk_bytes: number;
             snapshot_bytes: number;
             hosts: number;
+        };
+        DayOfTier: {
+            day: string;
+            used_bytes: number;
+            moved_in_bytes: number;
         };
         DepotAnswer: {
             id: number;
@@ -2039,6 +2583,12 @@ export interface components {
             cap: number;
             floor: number;
         };
+        DriveSet: {
+            media: string;
+            size_bytes: number;
+            state: string;
+            count: number;
+        };
         Edge: {
             kind: string;
             id: number;
@@ -2060,6 +2610,14 @@ export interface components {
             move_bytes: number;
             homeless_count: number;
         };
+        Ends: {
+            used_bytes: number;
+            capacity_bytes: number;
+            early: number | null;
+            likely: number | null;
+            late: number | null;
+            there?: boolean;
+        };
         /** @description One change by a person. */
         Entry: {
             readonly id?: number;
@@ -2074,6 +2632,39 @@ export interface components {
             after: unknown;
             previous: string;
             digest: string;
+        };
+        /** @description Volumes of the pool, by their primary keys. */
+        EstimateFormRequest: {
+            volumes: number[];
+        };
+        Estimated: {
+            pool: number;
+            volumes: number;
+        };
+        EstimatedVolume: {
+            serial: string;
+            name: string;
+            logical_bytes: number;
+            zero_bytes: number;
+            left: components["schemas"]["WayLeft"][];
+        };
+        FairCapsPlan: {
+            pool_id: number;
+            pool: string;
+            /** Format: double */
+            ceiling_ms: number;
+            days: number;
+            peak_hour: number;
+            peak_day: string;
+            /** Format: double */
+            peak_ms: number;
+            /** Format: double */
+            capped_ms: number;
+            left_alone: number;
+            latency_ms: number[];
+            capped_latency_ms: number[];
+            disks: components["schemas"]["CappedDisk"][];
+            limits?: components["schemas"]["DiskLimits"][];
         };
         Fault: {
             file: string;
@@ -2197,6 +2788,24 @@ export interface components {
             pool: string;
             array: string;
         };
+        FittingDisk: {
+            disk: number;
+            name: string;
+            group: string;
+            target: number;
+            target_name: string;
+            pool: string;
+            /** Format: double */
+            peak_ms: number;
+            /** Format: double */
+            peak_ms_after: number;
+            /** Format: double */
+            other_ms: number;
+            /** Format: double */
+            other_ms_after: number;
+            /** Format: double */
+            quiet: number;
+        };
         Fixable: {
             host: string;
             text: string;
@@ -2259,6 +2868,47 @@ export interface components {
             datastores: components["schemas"]["Stack"][];
             pools: components["schemas"]["BoardPool"][];
         };
+        GroupCeilings: {
+            group: string;
+            number: number;
+            /** Format: double */
+            fill_ceiling: number;
+            /** Format: double */
+            latency_ceiling_ms: number;
+            by: string;
+            /** Format: date-time */
+            at: string | null;
+        };
+        /** @description A group as it is typed: its name, the cluster whose new datastores join it, and its datastores by their ids. */
+        GroupFormRequest: {
+            name: string;
+            /** @default  */
+            joins: string;
+            datastores: number[];
+        };
+        GroupMembers: {
+            id: number;
+            name: string;
+            number: number;
+            joins: string;
+            by: string;
+            /** Format: date-time */
+            at: string | null;
+            parts: components["schemas"]["GroupPart"][];
+            lost_rules: string[];
+        };
+        GroupOfDrives: {
+            name: string;
+            raid: string;
+            drives: number;
+        };
+        GroupPart: {
+            kind: string;
+            called: string;
+            clusters: string[];
+            datastores: components["schemas"]["MemberStore"][];
+            remarks: string[];
+        };
         GroupRow: {
             id: number;
             name: string;
@@ -2268,8 +2918,37 @@ export interface components {
             /** Format: double */
             latency_ceiling_ms: number;
         };
+        Happening: {
+            what: components["schemas"]["WhatEnum"];
+            kind: components["schemas"]["KindEnum"];
+            id: number;
+            in_days: number;
+            size_bytes: number;
+            count: number;
+            like: number | null;
+        };
+        /** @description See Happening. */
+        HappeningFormRequest: {
+            what: components["schemas"]["WhatEnum"];
+            kind: components["schemas"]["KindEnum"];
+            id: number;
+            /** @default 0 */
+            in_days: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            size_bytes: number;
+            /** @default 0 */
+            count: number;
+            like?: number | null;
+        };
         Hits: {
             hits: components["schemas"]["Link"][];
+        };
+        /** @description A datastore by its id. */
+        HoldFormRequest: {
+            datastore: number;
         };
         /** @description A host with what its machines come to. */
         HostRow: {
@@ -2400,7 +3079,7 @@ export interface components {
             result: components["schemas"]["JobResult"] | null;
             id: number;
             /** @enum {string} */
-            kind: "bring_in_image" | "check" | "draft" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "prove_trail" | "reread" | "run";
+            kind: "bring_in_image" | "check" | "draft" | "estimate_reduction" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "plan_room" | "prove_trail" | "reread" | "run" | "take_back";
             state: components["schemas"]["JobState"];
             text: string;
             done: number;
@@ -2413,11 +3092,21 @@ export interface components {
             /** Format: date-time */
             ended_at: string | null;
         };
-        JobResult: components["schemas"]["BroughtIn"] | components["schemas"]["DevicesRead"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["Taken"];
+        JobResult: components["schemas"]["BroughtIn"] | components["schemas"]["DevicesRead"] | components["schemas"]["Estimated"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["RoomAnswer"] | components["schemas"]["Taken"];
         KeepViewFormRequest: {
             page: string;
             name: string;
             query: string;
+        };
+        /** @description Growth so many times as fast, and what else happens. */
+        KeepWhatIfFormRequest: {
+            /**
+             * Format: double
+             * @default 1
+             */
+            growth: number;
+            acts?: components["schemas"]["HappeningFormRequest"][];
+            name: string;
         };
         KeptView: {
             id: number;
@@ -2425,6 +3114,12 @@ export interface components {
             name: string;
             query: string;
         };
+        /**
+         * @description * `datastore` - datastore
+         *     * `pool` - pool
+         * @enum {string}
+         */
+        KindEnum: "datastore" | "pool";
         Labels: {
             labels: string[];
         };
@@ -2447,6 +3142,18 @@ export interface components {
         LayerBytes: {
             layer: string;
             size_bytes: number;
+        };
+        Level: {
+            level: string;
+            name: string;
+            facts: components["schemas"]["LevelFact"][];
+        };
+        LevelFact: {
+            what: string;
+            size_bytes: number;
+        };
+        LevelsAnswer: {
+            levels: components["schemas"]["Level"][];
         };
         LimitRequest: {
             disk: number;
@@ -2529,6 +3236,10 @@ export interface components {
             reversible: boolean;
             by_hand: boolean;
             acts: components["schemas"]["Act"][];
+            lasts_hours: number | null;
+            /** Format: date-time */
+            lasts_until: string | null;
+            not_taken_back: string;
         };
         LotOfMachine: {
             id: number;
@@ -2558,6 +3269,18 @@ export interface components {
             undoes: number | null;
             undone_by: number | null;
         };
+        LoudDisk: {
+            id: number;
+            name: string;
+            machine: string;
+            datastore: string;
+            /** Format: double */
+            asks_iops: number;
+            /** Format: double */
+            share: number;
+            busiest_hour: number;
+            busiest_day: string;
+        };
         MachineAnswer: {
             id: number;
             name: string;
@@ -2585,6 +3308,7 @@ export interface components {
             name: string;
             size_bytes: number;
             written_bytes: number | null;
+            thin: boolean;
             datastore_id: number | null;
             datastore: string;
             raw: boolean;
@@ -2650,6 +3374,23 @@ export interface components {
             note?: string;
             touched?: boolean;
         };
+        MemberStore: {
+            id: number;
+            name: string;
+            kind: string;
+            capacity_bytes: number;
+            pool: string;
+            array: string;
+            group: string;
+            clusters: string[];
+            held_by: string;
+            /** Format: date-time */
+            held_at: string | null;
+        };
+        MembersEffect: {
+            parts: components["schemas"]["GroupPart"][];
+            changes: string[];
+        };
         /** @description A file's text. */
         MetricsRequest: {
             text: string;
@@ -2687,6 +3428,10 @@ export interface components {
             reasons: string[];
         };
         Named: {
+            id: number;
+            name: string;
+        };
+        Neighbour: {
             id: number;
             name: string;
         };
@@ -2795,6 +3540,17 @@ export interface components {
             reads_only: boolean;
             /** @default 90 */
             days: number;
+        };
+        NoteFormRequest: {
+            /** Format: date */
+            day: string;
+            text: string;
+        };
+        NoteRow: {
+            id: number;
+            day: string;
+            text: string;
+            noted_by: string;
         };
         Outcome: {
             place: string;
@@ -2971,6 +3727,10 @@ export interface components {
             interfaces: components["schemas"]["StorageInterface"][];
             more_interface_hosts: number;
         };
+        PeaksApart: {
+            pools: components["schemas"]["ApartPool"][];
+            disks: components["schemas"]["FittingDisk"][];
+        };
         PersonAnswer: {
             id: number;
             name: string;
@@ -2984,6 +3744,16 @@ export interface components {
         PinRequest: {
             fingerprint: string;
         };
+        PlacePlan: {
+            kind: string;
+            id: number;
+            name: string;
+            early: number | null;
+            early_then: number | null;
+            need_bytes: number;
+            gets_bytes: number;
+            short_bytes: number;
+        };
         PlaceRow: {
             id: number;
             name: string;
@@ -2996,6 +3766,16 @@ export interface components {
             /** Format: double */
             peak_ms: number;
             reasons: string[];
+        };
+        PlannedAct: {
+            what: string;
+            place: string;
+            size_bytes: number;
+            /** Format: double */
+            hours: number;
+            certainty: string;
+            draft: components["schemas"]["Remedy"];
+            typed: string;
         };
         PlannedVolume: {
             name: string;
@@ -3037,6 +3817,68 @@ export interface components {
             peak_day: string;
             over: boolean;
             extrapolated: boolean;
+        };
+        PoolAnswer: {
+            id: number;
+            name: string;
+            array: string;
+            array_id: number;
+            media: string;
+            raid: string;
+            capacity_bytes: number;
+            allocated_bytes: number;
+            subscribed_bytes: number;
+            page_bytes: number;
+            addable_drives: number;
+            cache_bytes: number;
+            /** Format: double */
+            cache_hit_share: number | null;
+            reduces: string[];
+            relocation: string;
+            granted: boolean;
+            quota_bytes: number | null;
+            drives: components["schemas"]["DriveSet"][];
+            groups: components["schemas"]["GroupOfDrives"][];
+            tiers: components["schemas"]["Tier"][];
+            volumes: components["schemas"]["VolumeOfPool"][];
+            volume_count: number;
+            neighbours: components["schemas"]["Neighbour"][];
+            row: components["schemas"]["CapacityRow"] | null;
+        };
+        PoolCurve: {
+            shape: string;
+            samples: number;
+            /** Format: double */
+            idle_ms: number;
+            /** Format: double */
+            seen_ms: number;
+            /** Format: double */
+            seen: number;
+            /** Format: double */
+            known: number | null;
+            /** Format: double */
+            allowed: number | null;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            cautious: boolean;
+        };
+        PoolEstimate: {
+            pool: number;
+            made_at: string;
+            one_in: number;
+            volumes: components["schemas"]["EstimatedVolume"][];
+            left: components["schemas"]["WayLeft"][];
+            shared: components["schemas"]["SharedPair"][];
+        };
+        PoolNeighbours: {
+            over_hours: number;
+            neighbours: components["schemas"]["LoudDisk"][];
+            others: number;
+            /** Format: double */
+            others_share: number;
+            caps: components["schemas"]["FairCapsPlan"];
         };
         PoolRow: {
             id: number;
@@ -3143,6 +3985,13 @@ export interface components {
             cost: string;
             draft: components["schemas"]["Remedy"] | null;
             look: string;
+            typed?: string;
+            frees?: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            hours?: number;
+            deletes?: boolean;
         };
         /**
          * @description * `compression` - compression
@@ -3150,6 +3999,21 @@ export interface components {
          * @enum {string}
          */
         ReducedEnum: "compression" | "deduplication";
+        ReducibleVolume: {
+            id: number;
+            serial: string;
+            name: string;
+            datastore: string;
+            held_bytes: number;
+            reduced: string[];
+            saved_bytes: number | null;
+        };
+        ReductionAnswer: {
+            pool: string;
+            ways: string[][];
+            volumes: components["schemas"]["ReducibleVolume"][];
+            estimate: components["schemas"]["PoolEstimate"] | null;
+        };
         Remedy: {
             kind: components["schemas"]["LotKindName"];
             form: {
@@ -3197,6 +4061,19 @@ export interface components {
             role: components["schemas"]["RoleEnum"];
             active: boolean;
         };
+        RoomAnswer: {
+            days: number;
+            places: components["schemas"]["PlacePlan"][];
+            acts: components["schemas"]["PlannedAct"][];
+        };
+        RoomWatch: {
+            runway_days: number;
+            promised_percent: number;
+        };
+        RoomWatchRequest: {
+            runway_days: number;
+            promised_percent: number;
+        };
         /** @description The first page. ``put_off`` are findings that somebody acknowledged until later. */
         Rounds: {
             findings: components["schemas"]["FindingAnswer"][];
@@ -3206,6 +4083,48 @@ export interface components {
             quiet: components["schemas"]["Quiet"];
             last_lot: components["schemas"]["LastLot"] | null;
             first_hour: components["schemas"]["FirstStep"][];
+        };
+        RuleAnswer: {
+            id: number;
+            name: string;
+            number: number;
+            kind: string;
+            among: string;
+            apart_by: string;
+            labelled: string;
+            machines: components["schemas"]["RuleMachine"][];
+            sentence: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            standing: components["schemas"]["RuleStanding"][];
+        };
+        /**
+         * @description * `split` - split
+         *     * `bond` - bond
+         *     * `pin` - pin
+         * @enum {string}
+         */
+        RuleFormKindEnum: "split" | "bond" | "pin";
+        /** @description A rule as it is typed: machines by their names, or their primary keys where two are called alike. */
+        RuleFormRequest: {
+            name: string;
+            kind: components["schemas"]["RuleFormKindEnum"];
+            among: components["schemas"]["AmongEnum"];
+            /** @default datastore */
+            apart_by: components["schemas"]["ApartByEnum"];
+            /** @default  */
+            labelled: string;
+            machines?: string[];
+        };
+        RuleMachine: {
+            id: number;
+            name: string;
+        };
+        RuleStanding: {
+            group: string;
+            disks: number;
+            out: number;
         };
         /**
          * @description * `disk` - disk
@@ -3307,6 +4226,11 @@ export interface components {
             stays: string[];
             limits: number[][];
         };
+        ShareCourse: {
+            name: string;
+            days: string[];
+            written_bytes: number[];
+        };
         ShareRow: {
             by: string;
             name: string;
@@ -3315,9 +4239,15 @@ export interface components {
             provisioned_bytes: number;
             written_bytes: number;
         };
+        SharedPair: {
+            one: string;
+            other: string;
+            size_bytes: number;
+        };
         SharesAnswer: {
             rows: components["schemas"]["ShareRow"][];
             pools: string[];
+            courses: components["schemas"]["ShareCourse"][];
         };
         ShownCertificate: {
             fingerprint: string;
@@ -3471,6 +4401,11 @@ export interface components {
          * @enum {string}
          */
         ThenEnum: "on" | "off";
+        Tier: {
+            media: string;
+            capacity_bytes: number;
+            days: components["schemas"]["DayOfTier"][];
+        };
         /**
          * @description * `by use` - by use
          *     * `fastest` - fastest
@@ -3566,6 +4501,19 @@ export interface components {
          * @enum {string}
          */
         VersionEnum: "NFSv4_1" | "NFSv3";
+        VolumeOfPool: {
+            id: number;
+            name: string;
+            kind: string;
+            datastore: string;
+            datastore_id: number | null;
+            size_bytes: number;
+            held_bytes: number;
+            saved_bytes: number | null;
+            thin: boolean;
+            tiering: string;
+            offers: number;
+        };
         /** @description A volume, file system or volume set with what it holds of its pool; ``held`` is the share of its size. */
         VolumeRow: {
             id: number;
@@ -3594,6 +4542,11 @@ export interface components {
             path_policy: string;
             paths: string[][];
         };
+        WayLeft: {
+            ways: string[];
+            left_bytes: number;
+            error_bytes: number;
+        };
         WeakPoint: {
             kind: string;
             component: string;
@@ -3603,6 +4556,27 @@ export interface components {
         Welcome: {
             name: string;
             role: string;
+        };
+        /**
+         * @description * `comes` - comes
+         *     * `room` - room
+         *     * `machines` - machines
+         *     * `retired` - retired
+         * @enum {string}
+         */
+        WhatEnum: "comes" | "room" | "machines" | "retired";
+        WhatIfAnswer: {
+            rows: components["schemas"]["CapacityRow"][];
+            said: string[];
+        };
+        WhatIfRow: {
+            id: number;
+            name: string;
+            asked: components["schemas"]["Asked"];
+            said: string[];
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
         };
         ZoneChangeRow: {
             fabric: string;
@@ -3632,18 +4606,21 @@ export interface components {
             changes?: string[];
         };
         /** @enum {string} */
-        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_image" | "delete_machine" | "detach" | "device_settings" | "file_limits" | "find_paths" | "frames" | "grow" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "migrate" | "mount_alike" | "move_files" | "new_machine" | "passwords" | "power" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
+        LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_disks" | "delete_image" | "delete_machine" | "delete_swap" | "detach" | "device_settings" | "fair_caps" | "file_limits" | "find_paths" | "frames" | "grow" | "grow_pool" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "make_thin" | "migrate" | "mount_alike" | "move_files" | "new_machine" | "passwords" | "power" | "reduce" | "remake" | "retire" | "return_blocks" | "shrink" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
             bring_in_image: components["schemas"]["BroughtIn"];
             check: components["schemas"]["LotReached"];
             draft: components["schemas"]["LotReached"];
+            estimate_reduction: components["schemas"]["Estimated"];
             export_package: components["schemas"]["PackageMade"];
             import_metrics: components["schemas"]["Taken"];
             import_package: components["schemas"]["PackageAnswer"];
             import_rows: components["schemas"]["ImportAnswer"];
+            plan_room: components["schemas"]["RoomAnswer"];
             prove_trail: components["schemas"]["Proof"];
             reread: components["schemas"]["DevicesRead"];
             run: components["schemas"]["LotReached"];
+            take_back: components["schemas"]["LotReached"];
         };
         /** @enum {string} */
         LotState: "draft" | "running" | "halting" | "halted" | "failed" | "done" | "sheet";
@@ -4334,6 +5311,38 @@ export interface operations {
             };
         };
     };
+    balance_groups_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupMembers"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     balance_groups_retrieve: {
         parameters: {
             query?: never;
@@ -4351,6 +5360,135 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupBoard"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_destroy: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_alternatives_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alternative"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_ceilings_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupCeilings"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_ceilings_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CeilingsFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupCeilings"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -4383,6 +5521,441 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Stack"];
                 };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_members_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupMembers"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_members_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupMembers"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_held_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldFormRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_held_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllMembers"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_members_effect_retrieve: {
+        parameters: {
+            query: {
+                /** @description Ids, separated by commas. */
+                datastores: string;
+                /** @description Its name; empty for a new one. */
+                group?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MembersEffect"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    busy_pools: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusyPool"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_pools_apart_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeaksApart"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_pools_neighbours_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolNeighbours"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_rules_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_rules_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_rules_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_rules_destroy: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem; nothing was changed unless it says so. */
             "4XX": {
@@ -4456,6 +6029,162 @@ export interface operations {
             };
         };
     };
+    capacity_levels_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelsAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_notes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRow"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_notes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRow"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_notes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_pools_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     capacity_reclaim_retrieve: {
         parameters: {
             query?: never;
@@ -4471,6 +6200,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReclaimAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_reduction_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReductionAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_reduction_estimate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EstimateFormRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_room_retrieve: {
+        parameters: {
+            query?: {
+                days?: number;
+                deleting?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomAnswer"];
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -4514,24 +6346,72 @@ export interface operations {
             };
         };
     };
+    capacity_watch_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomWatch"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_watch_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomWatchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomWatch"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     capacity_what_if_retrieve: {
         parameters: {
             query?: {
-                add_bytes?: number;
-                /**
-                 * @description * `pool` - pool
-                 *     * `datastore` - datastore
-                 *     * `group` - group
-                 *     * `array` - array
-                 *     * `cluster` - cluster
-                 *     * `policy` - policy
-                 *     * `label` - label
-                 */
-                by?: "pool" | "datastore" | "group" | "array" | "cluster" | "policy" | "label";
-                growth?: number;
-                id?: number | null;
-                in_days?: number;
-                room_bytes?: number;
+                /** @description What is asked, as JSON: see KeepWhatIf */
+                asked?: string;
+                by?: "array" | "cluster" | "datastore" | "group" | "label" | "policy" | "pool";
             };
             header?: never;
             path?: never;
@@ -4544,7 +6424,126 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CapacityAnswer"];
+                    "application/json": components["schemas"]["WhatIfAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_what_ifs_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfRow"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_what_ifs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepWhatIfFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfRow"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_what_ifs_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capacity_what_ifs_compared_retrieve: {
+        parameters: {
+            query?: {
+                by?: "array" | "cluster" | "datastore" | "group" | "label" | "policy" | "pool";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -6903,6 +8902,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportedPolicy"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pools_curve_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolCurve"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pools_curve_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllowedLoadRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolCurve"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -2,9 +2,9 @@ import { act, screen, waitFor, within } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/problem";
-import { auditor, board, lot, person, plan, stack, summary } from "../tests/data";
+import { auditor, board, job, lot, person, plan, stack, summary } from "../tests/data";
 import { NOT_THERE, renderPage, serve, type Answers } from "../tests/server";
-import { user } from "../tests/user";
+import { type, user } from "../tests/user";
 import { BalancePage } from "./BalancePage";
 
 const DRAFT = "/balance/quayside?lot=9";
@@ -18,13 +18,20 @@ const show = (at = "/balance/quayside") =>
     at,
   );
 
-const form: Schemas["BalanceForm"] = { group: "quayside", moves: [{ disk: 11, target: 2 }], limits: [] };
+const form: Schemas["BalanceForm"] = {
+  group: "quayside",
+  aim: "clear",
+  least_gain: 1,
+  moves: [{ disk: 11, target: 2 }],
+  limits: [],
+};
 const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [
     { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9 },
   ],
   "GET /api/balance/groups/quayside/": board(),
+  "GET /api/balance/groups/quayside/alternatives/": [],
   "GET /api/balance/drafts/9/": { form, lot: lot(), plan: plan() },
   ...more,
 });
@@ -65,10 +72,27 @@ describe("a balance group", () => {
     expect(await screen.findByText(/There is no group yet/)).toBeVisible();
   });
 
-  it("drafts the plan for the whole group and opens it", async () => {
-    const asked = serve(answers({ "POST /api/lots/": lot({ summary: summary({ id: 9 }) }) }));
+  it("drafts the plan for the whole group by a job that can be ended, and opens it", async () => {
+    let ended = false;
+    const told = { kind: "draft" as const, text: "looking for the plan of quayside", done: 40, total: 100 };
+    const asked = serve(
+      answers({
+        "POST /api/lots/": job({ ...told, state: "waiting" }),
+        "GET /api/jobs/7/": () =>
+          ended
+            ? job({ ...told, state: "done", result: { lot: 9, state: "draft" } })
+            : job({ ...told, state: "running" }),
+        "DELETE /api/jobs/7/": () => {
+          ended = true;
+          return null;
+        },
+        "GET /api/lots/9/": lot({ summary: summary({ id: 9 }) }),
+      }),
+    );
     show();
     await user.click(await screen.findByRole("button", { name: "Draft lot" }));
+    expect(await screen.findByText(/looking for the plan of quayside, 40 of 100/)).toBeVisible();
+    await user.click(screen.getByRole("button", { name: "Take the best so far" }));
     await waitFor(() => {
       expect(screen.getByLabelText("address")).toHaveTextContent(DRAFT);
     });
@@ -103,9 +127,8 @@ describe("a balance group", () => {
     await user.click(await screen.findByRole("button", { name: "Take tug-roster disk 1 out" }));
     expect(await screen.findByText("No move is planned")).toBeVisible();
     expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({
-      group: "quayside",
+      ...form,
       moves: [],
-      limits: [],
     });
   });
 
@@ -116,7 +139,7 @@ describe("a balance group", () => {
     await user.click(await screen.findByRole("menuitem", { name: /Move to berth-b, 50 % full/ }));
     await waitFor(() => {
       expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({
-        group: "quayside",
+        ...form,
         moves: [
           { disk: 11, target: 2 },
           { disk: 12, target: 2 },
@@ -135,10 +158,93 @@ describe("a balance group", () => {
     await user.click(await screen.findByRole("menuitem", { name: /Leave on berth-a/ }));
     await waitFor(() => {
       expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({
-        group: "quayside",
+        ...form,
         moves: [{ disk: 11, target: 1 }],
         limits: [],
       });
+    });
+  });
+});
+
+describe("plans of a group", () => {
+  it("is evened out too where that is asked for, while each TiB gains what is typed", async () => {
+    const asked = serve(
+      answers({
+        "POST /api/lots/": job({ kind: "draft", state: "done", result: { lot: 9, state: "draft" } }),
+        "GET /api/jobs/7/": job({ kind: "draft", state: "done", result: { lot: 9, state: "draft" } }),
+        "GET /api/lots/9/": lot({ summary: summary({ id: 9 }) }),
+        "GET /api/balance/drafts/9/": {
+          form: { ...form, aim: "even", least_gain: 2.5 },
+          lot: lot(),
+          plan: plan({ remarks: ["Evened out: the highest fill falls from 81.0 % to 70.0 %."] }),
+        },
+      }),
+    );
+    show();
+    await user.click(await screen.findByRole("checkbox", { name: "Even out too" }));
+    const points = screen.getByRole("textbox", { name: "Points per TiB" });
+    await user.clear(points);
+    expect(screen.getByRole("button", { name: "Draft lot" })).toBeDisabled();
+    await type(points, "2.5");
+    await user.click(screen.getByRole("button", { name: "Draft lot" }));
+    expect(await screen.findByText(/highest fill falls from 81.0 % to 70.0 %/)).toBeVisible();
+    expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+      kind: "balance",
+      form: { group: "quayside", aim: "even", least_gain: 2.5 },
+    });
+    // The draft's own aim is what planning anew asks for.
+    expect(screen.getByRole("textbox", { name: "Points per TiB" })).toHaveValue("2.5");
+  });
+
+  it("shows the group as it is beside the plans there are, and drafts one of them", async () => {
+    const cleared: Schemas["Alternative"] = {
+      aim: "clear",
+      called: "Clear only",
+      least_gain: 0,
+      moves: 2,
+      moved_bytes: 930 * 1024 ** 3,
+      bound_bytes: 930 * 1024 ** 3,
+      takes_seconds: 2400,
+      fullest: "berth-b",
+      fullest_fill: 0.82,
+      slowest: "granite-mixed",
+      slowest_ms: 8.7,
+      over: 0,
+      remarks: [],
+      made_at: "2026-11-26T08:00:00Z",
+    };
+    const evened = {
+      ...cleared,
+      aim: "even",
+      called: "Clear and even out",
+      least_gain: 2,
+      moves: 61,
+      over: 0.031,
+    };
+    const asked = serve(
+      answers({
+        "GET /api/balance/groups/quayside/alternatives/": [cleared, evened],
+        "POST /api/lots/": job({ kind: "draft", state: "done", result: { lot: 9, state: "draft" } }),
+        "GET /api/jobs/7/": job({ kind: "draft", state: "done", result: { lot: 9, state: "draft" } }),
+        "GET /api/lots/9/": lot({ summary: summary({ id: 9 }) }),
+      }),
+    );
+    show();
+    const rows = within(await screen.findByRole("table", { name: "Plans of quayside" })).getAllByRole("row");
+    expect(rows[1]).toHaveTextContent("As it is");
+    expect(rows[1]).toHaveTextContent("berth-a 95 %");
+    expect(rows[1]).toHaveTextContent("granite-fast 11.8 ms");
+    expect(rows[2]).toHaveTextContent(
+      "Clear only2 moves930 GiB40 minberth-b 82 %granite-mixed 8.7 ms■ nothing",
+    );
+    expect(rows[3]).toHaveTextContent("▲ 3.1 % of a ceiling");
+    await user.click(screen.getByRole("button", { name: "Draft Clear and even out" }));
+    await waitFor(() => {
+      expect(screen.getByLabelText("address")).toHaveTextContent(DRAFT);
+    });
+    expect(asked.find((each) => each.key === "POST /api/lots/")?.body).toEqual({
+      kind: "balance",
+      form: { group: "quayside", aim: "even", least_gain: 2 },
     });
   });
 });
@@ -184,7 +290,7 @@ describe("a plan of a group", () => {
     await user.click(await screen.findByRole("menuitem", { name: /Move to berth-b/ }));
     await waitFor(() => {
       expect(asked.findLast((each) => each.key.startsWith("PUT"))?.body).toEqual({
-        group: "quayside",
+        ...form,
         moves: [
           { disk: 12, target: 2 },
           { disk: 11, target: 2 },
@@ -263,6 +369,31 @@ describe("a large group", () => {
         },
       });
     });
+  });
+
+  it("has ceilings that are set as they were seen", async () => {
+    const found = { group: "quayside", fill_ceiling: 0.82, latency_ceiling_ms: 9, by: "", at: null };
+    const asked = serve(
+      answers({
+        "GET /api/balance/groups/quayside/ceilings/": { ...found, number: 4 },
+        "PUT /api/balance/groups/quayside/ceilings/": { ...found, number: 5 },
+      }),
+    );
+    show();
+    await user.click(await screen.findByRole("button", { name: "Set ceilings" }));
+    const form = within(await screen.findByRole("form", { name: "Ceilings" }));
+    await user.clear(form.getByLabelText("Full, %"));
+    expect(form.getByRole("button", { name: "Set for all" })).toBeDisabled();
+    await type(form.getByLabelText("Full, %"), "78.5");
+    await user.clear(form.getByLabelText("Answers in, ms"));
+    await type(form.getByLabelText("Answers in, ms"), "7");
+    await user.click(form.getByRole("button", { name: "Set for all" }));
+    await waitFor(() => {
+      expect(screen.queryByRole("form", { name: "Ceilings" })).toBeNull();
+    });
+    const put = asked.find((each) => each.key === "PUT /api/balance/groups/quayside/ceilings/");
+    expect(put?.body).toEqual({ fill_ceiling: 0.785, latency_ceiling_ms: 7 });
+    expect(put?.ifMatch).toBe('"4"');
   });
 
   it("keeps the page when a call fails, and says what stayed", async () => {

@@ -2,21 +2,34 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useCallback, useMemo } from "react";
+import { type ReactNode, useCallback, useMemo, useState } from "react";
 import { Link, Navigate, useParams, useSearchParams } from "react-router";
 import { api, unwrap } from "../api/client";
 import type { Schemas } from "../api/problem";
+import { JobNote } from "../jobs/JobNote";
 import { useDraftForm } from "../lots/drafts/useDraftForm";
-import { useDraft } from "../lots/useDraft";
+import { useDraft, useLongDraft } from "../lots/useDraft";
 import { Chip } from "../parts/Chip";
-import { countOf, formatHour, formatMs, formatShare } from "../parts/format";
+import { countOf, formatHour, formatMs } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
+import { Alternatives } from "./Alternatives";
+import { AimChoice, aimOf, CLEARING, type TypedAim } from "./AimChoice";
+import { CeilingChips } from "./Ceilings";
 import { useShowStrip } from "./HourPart";
 import { LargeGroup } from "./LargeGroup";
 import { MoveTable } from "./MoveTable";
-import { type Board, boardQuery, draftQuery, groupsQuery, type MoveRequest, type Plan } from "./queries";
+import {
+  type Aim,
+  alternativesQuery,
+  type Board,
+  boardQuery,
+  draftQuery,
+  groupsQuery,
+  type MoveRequest,
+  type Plan,
+} from "./queries";
 import { StackBoard } from "./StackBoard";
 
 type Form = Schemas["BalanceForm"];
@@ -57,8 +70,11 @@ function FirstGroup() {
 /** A group without a draft: moving a block begins one. */
 function PlainGroup({ name }: { name: string }) {
   const draft = useDraft();
+  const planning = useLongDraft();
+  const [aim, setAim] = useState(CLEARING);
+  const wanted = aimOf(aim);
   const { data: session } = useSession();
-  const free = (session?.may_change ?? false) && !draft.isPending;
+  const free = (session?.may_change ?? false) && !draft.isPending && !planning.isPending;
   const { mutate } = draft;
   const move = useCallback(
     (moves: readonly MoveRequest[]) => {
@@ -66,27 +82,44 @@ function PlainGroup({ name }: { name: string }) {
     },
     [mutate, name],
   );
+  const { start } = planning;
+  const draftAim = useCallback(
+    (asked: Aim) => {
+      start({ kind: "balance", form: { group: name, ...asked } });
+    },
+    [start, name],
+  );
   return (
     <Group
       name={name}
       plan={undefined}
-      error={draft.error}
+      error={draft.error ?? planning.error}
       move={free ? move : null}
+      draft={free ? draftAim : null}
       actions={
         session?.may_change && (
-          <Button
-            variant="contained"
-            disabled={draft.isPending}
-            onClick={() => {
-              mutate({ kind: "balance", form: { group: name } });
-            }}
-          >
-            {draft.isPending ? "Planning…" : "Draft lot"}
-          </Button>
+          <>
+            <PlanNote job={planning} />
+            <AimChoice value={aim} onChange={setAim} />
+            <Button
+              variant="contained"
+              disabled={!free || !wanted}
+              onClick={() => {
+                if (wanted) draftAim(wanted);
+              }}
+            >
+              Draft lot
+            </Button>
+          </>
         )
       }
     />
   );
+}
+
+/** How far the plan of a group is; the best that was found is worth having at any time. */
+function PlanNote({ job }: { job: Parameters<typeof JobNote>[0]["job"] }) {
+  return <JobNote job={job} begun="looking for the plan" end="Take the best so far" />;
 }
 
 /** The moves with more of them, in place of others of the same disks; the server leaves out those that change nothing. */
@@ -102,10 +135,13 @@ function DraftedGroup({ name, lot }: { name: string; lot: number }) {
     stored: draftQuery(lot),
     store: (body: Form, seen) => unwrap(api.PUT("/api/balance/drafts/{id}/", { params, ...seen, body })),
   });
-  const anew = useDraft();
+  const anew = useLongDraft();
+  const [typed, setTyped] = useState<TypedAim | null>(null);
   const { data: session } = useSession();
   const { fixed, edit, answer, saving, retry } = draft;
   const plan = draft.state === "draft" ? (answer?.plan ?? undefined) : undefined;
+  const aim = typed ?? aimTyped(answer?.form);
+  const wanted = aimOf(aim);
   const move = useCallback(
     (moves: readonly MoveRequest[]) => {
       edit((form) => ({ ...form, moves: withMoves(form.moves ?? [], moves) }));
@@ -118,6 +154,13 @@ function DraftedGroup({ name, lot }: { name: string; lot: number }) {
     },
     [edit],
   );
+  const { start } = anew;
+  const draftAim = useCallback(
+    (asked: Aim) => {
+      start({ kind: "balance", form: { group: name, ...asked } });
+    },
+    [start, name],
+  );
   return (
     <Group
       name={name}
@@ -125,6 +168,7 @@ function DraftedGroup({ name, lot }: { name: string; lot: number }) {
       error={draft.error ?? saving?.error ?? anew.error}
       move={fixed ? null : move}
       remove={fixed ? null : remove}
+      draft={session?.may_change && !anew.isPending ? draftAim : null}
       actions={
         <>
           {saving?.state === "failed" && (
@@ -138,21 +182,28 @@ function DraftedGroup({ name, lot }: { name: string; lot: number }) {
             </Typography>
           )}
           {session?.may_change && (
-            <Button
-              variant="outlined"
-              disabled={anew.isPending}
-              onClick={() => {
-                anew.mutate({ kind: "balance", form: { group: name } });
-              }}
-            >
-              {anew.isPending ? "Planning…" : "Plan anew"}
-            </Button>
+            <>
+              <PlanNote job={anew} />
+              <AimChoice value={aim} onChange={setTyped} />
+              <Button
+                variant="outlined"
+                disabled={anew.isPending || !wanted}
+                onClick={() => {
+                  if (wanted) draftAim(wanted);
+                }}
+              >
+                Plan anew
+              </Button>
+            </>
           )}
         </>
       }
     />
   );
 }
+
+const aimTyped = (form: Form | undefined): TypedAim =>
+  form?.aim === "even" ? { even: true, gain: String(form.least_gain) } : CLEARING;
 
 interface GroupProps {
   name: string;
@@ -161,17 +212,21 @@ interface GroupProps {
   /** Null where nothing may be moved. */
   move: ((moves: readonly MoveRequest[]) => void) | null;
   remove?: ((disk: number) => void) | null;
+  /** Null where no plan may be drafted now. */
+  draft: ((aim: Aim) => void) | null;
   actions: ReactNode;
 }
 
 /** A balance group: its picture, the plan, and what it predicts. */
-function Group({ name, plan, error, move, remove = null, actions }: GroupProps) {
+function Group({ name, plan, error, move, remove = null, draft, actions }: GroupProps) {
   const { data: board, error: unread } = useQuery(boardQuery(name));
   const groups = useQuery(groupsQuery());
+  const plans = useQuery(alternativesQuery(name));
   useShowStrip(board, plan);
   return (
     <Page
       title={`Group ${name}`}
+      stage="balance"
       error={unread ?? error}
       loading={!board}
       note={board && <Facts board={board} />}
@@ -185,7 +240,8 @@ function Group({ name, plan, error, move, remove = null, actions }: GroupProps) 
           ) : (
             <StackBoard board={board} plan={plan} move={move} />
           )}
-          <ProblemAlert error={unread ? error : null} />
+          <ProblemAlert error={unread ? error : plans.error} />
+          <Alternatives board={board} plans={plans.data ?? []} draft={draft} />
           {plan && <MoveTable plan={plan} onRemove={remove} />}
         </>
       )}
@@ -194,11 +250,11 @@ function Group({ name, plan, error, move, remove = null, actions }: GroupProps) 
 }
 
 function Facts({ board }: { board: Board }) {
+  const { data: session } = useSession();
   return (
     <>
       <Chip>{`${countOf(board.datastores.length, "datastore")} · ${countOf(board.disks, "disk")}`}</Chip>
-      <Chip>Fill ceiling {formatShare(board.fill_ceiling)}</Chip>
-      <Chip>Latency ceiling {formatMs(board.latency_ceiling_ms)} at peak hour</Chip>
+      <CeilingChips board={board} mayChange={session?.may_change ?? false} />
       <Chip>Advise only</Chip>
     </>
   );
@@ -219,6 +275,12 @@ function Standing({ board, others }: { board: Board; others: readonly string[] }
         {full > 0 && `▲ ${countOf(full, "datastore")} over the fill ceiling. `}
         {worst &&
           `▲ ${worst.name} answers in ${formatMs(worst.peak_ms)} at ${formatHour(worst.peak_hour)}${slow.length > 1 ? `, and ${countOf(slow.length - 1, "more pool is", "more pools are")} over the latency ceiling` : ""}.`}
+        {worst && (
+          <>
+            {" "}
+            <Link to={`/balance/neighbours?pool=${String(worst.id)}`}>Who makes it slow</Link>
+          </>
+        )}
       </Typography>
       {others.length > 1 && (
         <Box component="nav" aria-label="Other groups" sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>

@@ -1,9 +1,18 @@
 import Box from "@mui/material/Box";
 import { type ReactNode, useEffect, useMemo } from "react";
-import { countOf } from "../parts/format";
+import { countOf, formatApart } from "../parts/format";
 import { HourStrip } from "../parts/HourStrip";
 import { useTray } from "../shell/trayState";
 import type { Board, Plan } from "./queries";
+
+/** How well the curve of a pool is known. */
+function curveOf(pool: Board["pools"][number]): string {
+  if (!pool.fit_samples) return "Not measured.";
+  const about = `Learned from ${countOf(pool.fit_samples, "hour")}: ${pool.fit_shape}.`;
+  const spread = `Nine in ten hours lie ${formatApart(pool.fit_low)} to ${formatApart(pool.fit_high)} from that.`;
+  const beyond = "Nothing is known beyond the load seen: plans add no more than a fifth to it.";
+  return pool.cautious ? `${about} ${spread} ${beyond}` : `${about} ${spread}`;
+}
 
 /** Shows the slowest pool's hours above the steps in the tray, now and after the plan. */
 export function useShowStrip(board: Board | undefined, plan: Plan | undefined): void {
@@ -26,11 +35,7 @@ export function useShowStrip(board: Board | undefined, plan: Plan | undefined): 
           {...(after ? { after } : {})}
           ceiling={board.latency_ceiling_ms}
         />
-        <div style={{ fontSize: 12, color: "var(--mute)", marginTop: 4 }}>
-          {pool.cautious
-            ? "Cautious curve: too little load was seen."
-            : `Curve of ${countOf(pool.fit_samples, "hour")}, typically ${pool.fit_error_ms.toFixed(2)} ms off.`}
-        </div>
+        <div style={{ fontSize: 12, color: "var(--mute)", marginTop: 4 }}>{curveOf(pool)}</div>
       </Box>
     );
   }, [board, plan]);

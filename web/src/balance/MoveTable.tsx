@@ -105,6 +105,9 @@ export function MoveTable({ plan, onRemove }: Props) {
           ▲ {text}
         </div>
       ))}
+      {(plan.remarks ?? []).map((text) => (
+        <div key={text}>{text}</div>
+      ))}
       <DataTable
         name={`Moves of ${plan.group}`}
         title={
@@ -131,7 +134,7 @@ function noteOf(plan: Plan, size: (bytes: number) => string): string {
   if (!plan.moves.length) return "";
   const does = plan.clears ? "They clear every ceiling" : "They do not clear every ceiling";
   const takes = `about ${formatSeconds(plan.makespan_seconds)}`;
-  return plan.needed
-    ? `${does}, in ${takes}; no plan can do it with less than ${size(plan.bound_bytes)}.`
-    : `${does}, in ${takes}.`;
+  // None is known for plans that leave something over.
+  const least = plan.bound_bytes > 0 ? `; no plan can do it with less than ${size(plan.bound_bytes)}` : "";
+  return plan.needed ? `${does}, in ${takes}${least}.` : `${does}, in ${takes}.`;
 }

@@ -6,6 +6,22 @@ export type Stack = Schemas["Stack"];
 export type BoardPool = Schemas["BoardPool"];
 export type Plan = Schemas["BalancePlan"];
 export type Move = Schemas["MoveRow"];
+export type Alternative = Schemas["Alternative"];
+export type Ceilings = Schemas["GroupCeilings"];
+export type Rule = Schemas["RuleAnswer"];
+export type AllMembers = Schemas["AllMembers"];
+export type GroupMembers = Schemas["GroupMembers"];
+export type GroupPart = Schemas["GroupPart"];
+export type MemberStore = Schemas["MemberStore"];
+export type GroupForm = Schemas["GroupFormRequest"];
+export type BusyPool = Schemas["BusyPool"];
+export type LoudDisk = Schemas["LoudDisk"];
+export type PoolNeighbours = Schemas["PoolNeighbours"];
+export type FittingDisk = Schemas["FittingDisk"];
+export type FairCaps = Schemas["FairCapsPlan"];
+export type RuleForm = Schemas["RuleFormRequest"];
+/** What is wanted of a group, as a form has it. */
+export type Aim = Partial<Pick<Schemas["BalanceFormRequest"], "aim" | "least_gain">>;
 export type MoveRequest = Schemas["MoveRequest"];
 
 /** All balance groups. */
@@ -22,3 +38,32 @@ export const stackQuery = (name: string, id: number) =>
 /** A balance draft as stored. */
 export const draftQuery = (id: number) =>
   queryOptions("get", "/api/balance/drafts/{id}/", { params: { path: { id } } });
+
+/** All rules with how they stand. */
+export const rulesQuery = () => queryOptions("get", "/api/balance/rules/");
+
+/** All pools, the slowest first. */
+export const busyPoolsQuery = () => queryOptions("get", "/api/balance/pools/");
+
+/** Who makes a pool slow, and what fair caps would come to. */
+export const neighboursQuery = (id: number) =>
+  queryOptions("get", "/api/balance/pools/{id}/neighbours/", { params: { path: { id } } });
+
+/** What fits with the hours of a pool. */
+export const apartQuery = (id: number) =>
+  queryOptions("get", "/api/balance/pools/{id}/apart/", { params: { path: { id } } });
+
+/** All groups with their members. */
+export const membersQuery = () => queryOptions("get", "/api/balance/members/");
+
+/** What it would mean if exactly these datastores were a group's members; ids separated by commas. */
+export const membersEffectQuery = (group: string, datastores: string) =>
+  queryOptions("get", "/api/balance/members/effect/", { params: { query: { group, datastores } } });
+
+/** What a group is kept under. */
+export const ceilingsQuery = (name: string) =>
+  queryOptions("get", "/api/balance/groups/{name}/ceilings/", { params: { path: { name } } });
+
+/** The plans that were made for a group as it is. */
+export const alternativesQuery = (name: string) =>
+  queryOptions("get", "/api/balance/groups/{name}/alternatives/", { params: { path: { name } } });

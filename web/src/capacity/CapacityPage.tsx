@@ -11,17 +11,19 @@ import { Mark } from "../parts/Mark";
 import { useUnit } from "../parts/unit";
 import { Page } from "../shell/Page";
 import { useSession } from "../shell/useSession";
-import { GrowBar } from "./GrowBar";
+import { SizeBar } from "./SizeBar";
 import { LayerBar, LayerKey, LAYERS } from "./LayerBar";
 import {
   AS_IT_IS,
   capacityQuery,
+  isAsItIs,
   type Kind,
   kindOf,
   KINDS,
   type Row,
   type WhatIf,
   whatIfQuery,
+  whatIfsQuery,
 } from "./queries";
 import { Reclaims } from "./Reclaims";
 import { RunwayAxis, RunwayBar } from "./RunwayBar";
@@ -38,16 +40,21 @@ const MARK = { over: "over", waits: "part", clear: "clear" } as const;
 export function CapacityPage() {
   const [params, setParams] = useSearchParams();
   const by = kindOf(params.get("by"));
-  const [asked, setAsked] = useState<WhatIf>(AS_IT_IS);
+  const [typed, setTyped] = useState<WhatIf | null>(null);
+  const { data: kept } = useQuery({ ...whatIfsQuery(), enabled: params.has("if") });
+  const opening = kept?.find((each) => String(each.id) === params.get("if"));
+  // What is kept is opened by its address, and goes its own way once it is changed.
+  const asked = typed ?? opening?.asked ?? AS_IT_IS;
   const meant = useDeferredValue(asked);
+  const asItIs = isAsItIs(meant);
   const { data: session } = useSession();
   const { data: now, error } = useQuery(capacityQuery(by));
   const { data: then, error: refused } = useQuery({
     ...whatIfQuery(by, meant),
-    enabled: meant !== AS_IT_IS,
+    enabled: !asItIs,
     placeholderData: keepPreviousData,
   });
-  const rows = (meant === AS_IT_IS ? undefined : then)?.rows ?? now?.rows ?? [];
+  const rows = (asItIs ? undefined : then)?.rows ?? now?.rows ?? [];
   const opened = rows.find((row) => String(row.id) === params.get("row"));
   const [chosen, setChosen] = useState<ReadonlySet<number>>(NONE);
   const choose = (id: number) => {
@@ -70,15 +77,14 @@ export function CapacityPage() {
           kinds={Object.keys(KINDS) as Kind[]}
           by={by}
           choose={(kind) => {
-            setAsked(AS_IT_IS);
             setChosen(NONE);
-            show({ by: kind });
+            show({ ...(opening && !typed ? { if: String(opening.id) } : {}), by: kind });
           }}
         />
       }
       actions={<CsvButton name={`capacity by ${by}`} heads={HEADS} rows={() => rows.map(cellsOf)} />}
     >
-      <WhatIfBar rows={now?.rows ?? []} asked={asked} change={setAsked} />
+      <WhatIfBar asked={asked} said={(asItIs ? undefined : then)?.said ?? []} change={setTyped} />
       {rows.length === 0 && (
         <Typography color="textSecondary">
           There are no {KINDS[by]} yet: link an array or a host, and they are told after the first reading.
@@ -88,8 +94,8 @@ export function CapacityPage() {
         <>
           <LayerKey />
           {growable && chosen.size > 0 && (
-            <GrowBar
-              chosen={[...chosen]}
+            <SizeBar
+              chosen={rows.filter((row) => chosen.has(row.id))}
               none={() => {
                 setChosen(NONE);
               }}

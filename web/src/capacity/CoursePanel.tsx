@@ -4,11 +4,14 @@ import { LineChart } from "@mui/x-charts/LineChart";
 import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { Link } from "react-router";
+import { Levels } from "./Levels";
 import { CARD, CardHead } from "../parts/CardHead";
 import { countOf } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useUnit } from "../parts/unit";
-import { type Course, courseQuery, type Row } from "./queries";
+import { type Note, Notes } from "./Notes";
+import { type Course, courseQuery, notesQuery, type Row } from "./queries";
 import { runwayText } from "./runways";
 
 const TIB = 2 ** 40;
@@ -40,14 +43,20 @@ export function pointsOf(course: Course): Point[] {
   return [...past, ...future];
 }
 
-/** How the use of a row went and goes on, against its ceiling, and how far that is to be trusted. */
-export function CoursePanel({ row }: { row: Row }) {
+/**
+ * How the use of a row went and goes on, against its ceiling, and how far that is to be trusted; `alone` on the page of
+ * the row itself, which is neither gone to from there nor brought into view.
+ */
+export function CoursePanel({ row, alone = false }: { row: Row; alone?: boolean }) {
   const { data: course, error } = useQuery(courseQuery(row.kind, row.id));
+  // A label has no key that lasts, so nothing is noted of it.
+  const noted = row.kind !== "label";
+  const { data: notes = [] } = useQuery({ ...notesQuery(row.kind, row.id), enabled: noted });
   const shown = useRef<HTMLElement>(null);
   // Its row may be far above: what was asked for has to be seen.
   useEffect(() => {
-    shown.current?.scrollIntoView({ block: "nearest" });
-  }, [row.id, course]);
+    if (!alone) shown.current?.scrollIntoView({ block: "nearest" });
+  }, [row.id, course, alone]);
   const { size } = useUnit();
   return (
     <Box ref={shown} component="section" aria-label={`Course of ${row.name}`} sx={{ ...CARD, mt: 1.5 }}>
@@ -55,16 +64,23 @@ export function CoursePanel({ row }: { row: Row }) {
         <span style={{ color: "var(--mute)", fontSize: 12 }}>
           {row.told ? `${runwayText(row)}, 80 % sure; told from ${row.rests_on}` : runwayText(row)}
         </span>
+        {row.kind === "pool" && !alone && (
+          <Link to={`/capacity/pool/${String(row.id)}`} style={{ marginLeft: "auto" }}>
+            All of {row.name}
+          </Link>
+        )}
       </CardHead>
       <ProblemAlert error={error} />
       <Box sx={{ p: "8px 12px" }}>
         <Facts row={row} />
-        {course && course.past.length > 1 && <Chart course={course} row={row} />}
+        {(row.kind === "datastore" || row.kind === "pool") && <Levels kind={row.kind} id={row.id} />}
+        {course && course.past.length > 1 && <Chart course={course} row={row} notes={notes} />}
         {course && course.past.length <= 1 && (
           <Typography color="textSecondary">
             Its days are counted from now on; there is nothing to draw yet.
           </Typography>
         )}
+        {noted && <Notes kind={row.kind} id={row.id} notes={notes} />}
         {row.steps.map((step) => (
           <Typography key={step.day} color="textSecondary" sx={{ fontSize: 12 }}>
             {step.day}: {size(Math.abs(step.size_bytes))} {step.size_bytes > 0 ? "came in" : "went"} at once;
@@ -103,7 +119,7 @@ function Facts({ row }: { row: Row }) {
   );
 }
 
-function Chart({ course, row }: { course: Course; row: Row }) {
+function Chart({ course, row, notes }: { course: Course; row: Row; notes: readonly Note[] }) {
   const points = pointsOf(course);
   const ceiling = (row.ceiling * row.capacity_bytes) / TIB;
   return (
@@ -137,6 +153,15 @@ function Chart({ course, row }: { course: Course; row: Row }) {
       margin={{ top: 12, right: 16, bottom: 4, left: 4 }}
     >
       <ChartsReferenceLine y={ceiling} label="ceiling" lineStyle={{ stroke: "var(--ink)" }} />
+      {notes.map((note, place) => (
+        <ChartsReferenceLine
+          key={note.id}
+          x={new Date(note.day)}
+          label={String(place + 1)}
+          labelAlign="start"
+          lineStyle={{ stroke: "var(--mute)", strokeDasharray: "3 3" }}
+        />
+      ))}
     </LineChart>
   );
 }

@@ -7,9 +7,10 @@ import { useDraft } from "../lots/useDraft";
 import { CARD, CardHead } from "../parts/CardHead";
 import { countOf } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
+import { Typed } from "../parts/Typed";
 import { useUnit } from "../parts/unit";
 import { useSession } from "../shell/useSession";
-import { type Reclaim, reclaimQuery } from "./queries";
+import { confirmed, type Reclaim, reclaimQuery } from "./queries";
 
 const SHOWN = 8;
 
@@ -37,7 +38,7 @@ export function Reclaims() {
           row={row}
           busy={draft.isPending}
           go={() => {
-            if (row.draft) draft.mutate(row.draft);
+            if (row.draft) draft.mutate(confirmed(row.draft, row.typed));
           }}
         />
       ))}
@@ -59,29 +60,45 @@ export function Reclaims() {
 function Line({ row, busy, go }: { row: Reclaim; busy: boolean; go: () => void }) {
   const { size } = useUnit();
   const { data: session } = useSession();
+  const [typing, setTyping] = useState(false);
   return (
-    <Box
-      sx={{
-        display: "grid",
-        gridTemplateColumns: "96px minmax(220px, 1.3fr) minmax(120px, 0.7fr) minmax(180px, 1fr) 210px",
-        columnGap: 2,
-        minWidth: 920,
-        alignItems: "center",
-        p: "6px 12px",
-        borderTop: "1px solid var(--line)",
-      }}
-    >
-      <b className="mono" style={{ textAlign: "right" }}>
-        {size(row.size_bytes)}
-      </b>
-      <span>
-        {row.what}
-        <span style={{ color: "var(--mute)", fontSize: 12, display: "block" }}>{row.place}</span>
-      </span>
-      <span style={{ color: "var(--mute)" }}>{row.certainty}</span>
-      <span style={{ color: "var(--mute)" }}>{row.cost}</span>
-      <Act row={row} busy={busy} may={session?.may_change ?? false} go={go} />
-    </Box>
+    <>
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: "96px minmax(220px, 1.3fr) minmax(120px, 0.7fr) minmax(180px, 1fr) 210px",
+          columnGap: 2,
+          minWidth: 920,
+          alignItems: "center",
+          p: "6px 12px",
+          borderTop: "1px solid var(--line)",
+        }}
+      >
+        <b className="mono" style={{ textAlign: "right" }}>
+          {size(row.size_bytes)}
+        </b>
+        <span>
+          {row.what}
+          <span style={{ color: "var(--mute)", fontSize: 12, display: "block" }}>{row.place}</span>
+        </span>
+        <span style={{ color: "var(--mute)" }}>{row.certainty}</span>
+        <span style={{ color: "var(--mute)" }}>{row.cost}</span>
+        <Act
+          row={row}
+          busy={busy}
+          may={session?.may_change ?? false}
+          go={() => {
+            if (row.typed) setTyping(!typing);
+            else go();
+          }}
+        />
+      </Box>
+      {typing && row.typed && (
+        <Typed label={`Type ${row.typed} to say that it is meant`} name={row.typed} act="Draft lot" go={go}>
+          Nothing brings it back.
+        </Typed>
+      )}
+    </>
   );
 }
 

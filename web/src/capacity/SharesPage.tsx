@@ -1,9 +1,10 @@
 import Box from "@mui/material/Box";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import { SparkLineChart } from "@mui/x-charts/SparkLineChart";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
 import { useUnit } from "../parts/unit";
@@ -11,6 +12,27 @@ import { Page } from "../shell/Page";
 import { SHARED_BY, type SharedBy, sharesQuery } from "./queries";
 import { type Whole, wholes } from "./shares";
 import { ToldBy } from "./ToldBy";
+
+/** By how much the first and the last of the days differ; none for fewer than two. */
+const changeOf = (course: readonly number[]): number => (course.at(-1) ?? 0) - (course[0] ?? 0);
+
+/** How what one has written went, and by how much it changed, in so many days. */
+function Went({ course, name }: { course: readonly number[]; name: string }) {
+  const { size } = useUnit();
+  if (course.length < 2) return <span style={{ color: "var(--mute)" }}>from today on</span>;
+  const change = changeOf(course);
+  return (
+    <span style={{ display: "inline-flex", alignItems: "center", gap: 6 }}>
+      <span aria-label={`Written by ${name}, day by day`} role="img" style={{ width: 72, height: 22 }}>
+        <SparkLineChart data={[...course]} height={22} width={72} color="var(--tide)" />
+      </span>
+      <span className="mono">
+        {change < 0 ? "−" : "+"}
+        {size(Math.abs(change))} in {course.length - 1} d
+      </span>
+    </span>
+  );
+}
 
 const PRICES = "movelot.prices";
 const keyOf = (row: Whole) => row.name;
@@ -33,7 +55,7 @@ export function SharesPage() {
   const { data, error } = useQuery(sharesQuery(by));
   const { size } = useUnit();
   const [prices, setPrices] = useState(keptPrices);
-  const rows = useMemo(() => wholes(data?.rows ?? [], prices), [data, prices]);
+  const rows = useMemo(() => wholes(data?.rows ?? [], prices, data?.courses), [data, prices]);
   const columns = useMemo<Column<Whole>[]>(
     () => [
       {
@@ -57,6 +79,14 @@ export function SharesPage() {
         figures: true,
         value: (row) => row.written,
         cell: (row) => size(row.written),
+      },
+      {
+        key: "course",
+        head: "Written since",
+        figures: true,
+        value: (row) => changeOf(row.course),
+        cell: (row) => <Went course={row.course} name={row.name} />,
+        width: 210,
       },
       {
         key: "pools",
@@ -113,6 +143,9 @@ export function SharesPage() {
             }}
           />
         ))}
+        <Link to="/machines?sort=-written_bytes" style={{ marginLeft: "auto" }}>
+          Each machine by itself
+        </Link>
       </Box>
       <DataTable
         name={`Who uses what, by ${by}`}

@@ -1,84 +1,143 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
-import { AS_IT_IS, type Row, type WhatIf } from "./queries";
-
-const TIB = 2 ** 40;
-const number = (text: string): number => {
-  const value = Number(text.replace(",", "."));
-  return Number.isFinite(value) ? value : 0;
-};
+import { useState } from "react";
+import { api, unwrap } from "../api/client";
+import { ProblemAlert } from "../parts/ProblemAlert";
+import { useChange } from "../parts/useChange";
+import { useSession } from "../shell/useSession";
+import { AddHappening } from "./AddHappening";
+import { AS_IT_IS, isAsItIs, type WhatIf } from "./queries";
 
 interface Props {
-  rows: readonly Row[];
   asked: WhatIf;
+  /** What happens in words, as the server says it. */
+  said: readonly string[];
   change: (asked: WhatIf) => void;
 }
 
-/** What if growth were another, more came in, or room were added: all runways answer at once, nothing is stored. */
-export function WhatIfBar({ rows, asked, change }: Props) {
-  const changed = asked !== AS_IT_IS;
-  const field = (label: string, value: string, take: (value: number) => Partial<WhatIf>, width = 118) => (
-    <TextField
-      size="small"
-      type="number"
-      label={label}
-      value={value}
-      sx={{ width }}
-      slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
-      onChange={(event) => {
-        change({ ...asked, ...take(number(event.target.value)) });
-      }}
-    />
-  );
+/** What if growth were another, more came in, or something went: all runways answer at once. */
+export function WhatIfBar({ asked, said, change }: Props) {
+  const [adding, setAdding] = useState(false);
   return (
-    <Box
-      component="section"
-      aria-label="What if"
-      sx={{ display: "flex", gap: 1.25, flexWrap: "wrap", alignItems: "center", mb: 1.5 }}
-    >
-      <b>What if</b>
-      {field("growth, times", String(asked.growth), (growth) => ({
-        growth: Math.min(10, Math.max(0, growth)),
-      }))}
-      {field("more comes in, TiB", String(asked.addBytes / TIB), (tib) => ({
-        addBytes: Math.round(tib * TIB),
-      }))}
-      {field("in so many days", String(asked.inDays), (days) => ({
-        inDays: Math.min(365, Math.max(0, Math.round(days))),
-      }))}
-      {field("room added, TiB", String(asked.roomBytes / TIB), (tib) => ({
-        roomBytes: Math.round(tib * TIB),
-      }))}
-      <TextField
-        select
-        size="small"
-        label="to which"
-        value={asked.id === null ? "" : String(asked.id)}
-        sx={{ width: 170 }}
-        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        onChange={(event) => {
-          change({ ...asked, id: Number(event.target.value) || null });
-        }}
-      >
-        <MenuItem value="">each of them</MenuItem>
-        {rows.map((row) => (
-          <MenuItem key={row.id} value={String(row.id)}>
-            {row.name}
-          </MenuItem>
+    <Box component="section" aria-label="What if" sx={{ mb: 1.5 }}>
+      <Box sx={{ display: "flex", gap: 1.25, flexWrap: "wrap", alignItems: "center" }}>
+        <b>What if</b>
+        <TextField
+          size="small"
+          type="number"
+          label="growth, times"
+          value={String(asked.growth)}
+          sx={{ width: 112 }}
+          slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
+          onChange={(event) => {
+            change({ ...asked, growth: Math.min(10, Math.max(0, Number(event.target.value) || 0)) });
+          }}
+        />
+        {asked.acts.map((act, place) => (
+          <Happens
+            key={`${JSON.stringify(act)} ${String(place)}`}
+            words={said[place] ?? "being computed"}
+            drop={() => {
+              change({ ...asked, acts: asked.acts.filter((_each, other) => other !== place) });
+            }}
+          />
         ))}
-      </TextField>
-      {changed && (
         <Button
           size="small"
+          variant="outlined"
+          aria-expanded={adding}
           onClick={() => {
-            change(AS_IT_IS);
+            setAdding(!adding);
           }}
         >
-          As it is
+          {asked.acts.length ? "and something else happens" : "something happens"}
         </Button>
+        {!isAsItIs(asked) && (
+          <Button
+            size="small"
+            onClick={() => {
+              change(AS_IT_IS);
+            }}
+          >
+            As it is
+          </Button>
+        )}
+        {!isAsItIs(asked) && <Keep asked={asked} />}
+      </Box>
+      {adding && (
+        <AddHappening
+          add={(act) => {
+            change({ ...asked, acts: [...asked.acts, act] });
+            setAdding(false);
+          }}
+        />
       )}
+    </Box>
+  );
+}
+
+/** One thing that happens, in words, with a button that takes it out. */
+function Happens({ words, drop }: { words: string; drop: () => void }) {
+  return (
+    <Box
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        border: "1px solid var(--line)",
+        borderRadius: "4px",
+        pl: 1,
+        background: "var(--card)",
+      }}
+    >
+      {words}
+      <Button size="small" sx={{ minWidth: 28 }} aria-label={`Without: ${words}`} onClick={drop}>
+        ✕
+      </Button>
+    </Box>
+  );
+}
+
+/** Keeps what is asked under a name, for everybody who may change things. */
+function Keep({ asked }: { asked: WhatIf }) {
+  const [name, setName] = useState("");
+  const { data: session } = useSession();
+  const keep = useChange(
+    () =>
+      unwrap(
+        api.POST("/api/capacity/what-ifs/", {
+          body: { name: name.trim(), growth: asked.growth, acts: [...asked.acts] },
+        }),
+      ),
+    () => {
+      setName("");
+    },
+  );
+  if (!session?.may_change) return null;
+  return (
+    <Box
+      component="form"
+      aria-label="Keep this what-if"
+      sx={{ display: "flex", gap: 0.75, alignItems: "center" }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (name.trim()) keep.mutate();
+      }}
+    >
+      <TextField
+        size="small"
+        label="keep it as"
+        value={name}
+        sx={{ width: 150 }}
+        slotProps={{ htmlInput: { maxLength: 60 } }}
+        onChange={(event) => {
+          setName(event.target.value);
+        }}
+      />
+      <Button type="submit" size="small" disabled={!name.trim() || keep.isPending}>
+        Keep
+      </Button>
+      <ProblemAlert error={keep.error} />
     </Box>
   );
 }

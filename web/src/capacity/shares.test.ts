@@ -28,4 +28,13 @@ describe("who uses what", () => {
       ["gate", 2, 1, 0.5, 30],
     ]);
   });
+
+  it("knows how each went so far, of those that have days", () => {
+    const courses = [{ name: "quay", days: ["2026-11-01", "2026-11-02"], written_bytes: [TIB, 2 * TIB] }];
+    const found = wholes([share("gate", "fast", 1), share("quay", "fast", 2)], new Map(), courses);
+    expect(found.map((each) => [each.name, each.course])).toEqual([
+      ["quay", [TIB, 2 * TIB]],
+      ["gate", []],
+    ]);
+  });
 });

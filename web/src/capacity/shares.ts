@@ -1,4 +1,4 @@
-import type { Share } from "./queries";
+import type { Share, ShareCourse } from "./queries";
 
 const TIB = 2 ** 40;
 
@@ -10,10 +10,17 @@ export interface Whole {
   written: number;
   cost: number;
   pools: readonly Share[];
+  /** Bytes written at the start of each of the last days that are known. */
+  course: readonly number[];
 }
 
 /** By name, the most provisioned first; `prices` are of a TiB provisioned and month, by pool. */
-export function wholes(rows: readonly Share[], prices: ReadonlyMap<string, number>): Whole[] {
+export function wholes(
+  rows: readonly Share[],
+  prices: ReadonlyMap<string, number>,
+  courses: readonly ShareCourse[] = [],
+): Whole[] {
+  const went = new Map(courses.map((each) => [each.name, each.written_bytes]));
   const found = new Map<string, Share[]>();
   for (const row of rows) found.set(row.name, [...(found.get(row.name) ?? []), row]);
   const sum = (shares: readonly Share[], of: (share: Share) => number) =>
@@ -26,6 +33,7 @@ export function wholes(rows: readonly Share[], prices: ReadonlyMap<string, numbe
       written: sum(pools, (share) => share.written_bytes),
       cost: sum(pools, (share) => (share.provisioned_bytes / TIB) * (prices.get(share.pool) ?? 0)),
       pools,
+      course: went.get(name) ?? [],
     }))
     .sort((a, b) => b.provisioned - a.provisioned || a.name.localeCompare(b.name));
 }

@@ -8,7 +8,7 @@ interface Options<T, I> {
   ask: (input: I) => Promise<Job>;
   /** What is looked at once it is done. */
   look: (job: Job) => Promise<T>;
-  onSuccess?: (found: T) => void;
+  onSuccess?: (found: T) => void | Promise<void>;
   onError?: () => void;
 }
 
@@ -25,7 +25,7 @@ export function useJob<T, I = void>({ ask, look, onSuccess, onError }: Options<T
         }),
       ),
     onSuccess: (found) => {
-      onSuccess?.(found);
+      void onSuccess?.(found);
     },
     onError: () => {
       onError?.();

@@ -1,9 +1,30 @@
 import { screen, waitFor } from "@testing-library/react";
+import { useState } from "react";
 import { describe, expect, it } from "vitest";
+import { useTray } from "../shell/trayState";
 import { auditor, job, lot, person, step, summary } from "../tests/data";
-import { Refusal, renderPage, serve } from "../tests/server";
+import { later, Refusal, renderPage, serve } from "../tests/server";
 import { user } from "../tests/user";
 import { LotButtons } from "./LotButtons";
+import type { LotDetail } from "./queries";
+
+/** Buttons that go when their place folds, as the tray does on the lot's own page. */
+function Folding({ lot }: { lot: LotDetail }) {
+  const [folded, setFolded] = useState(false);
+  const { lot: held } = useTray();
+  return (
+    <>
+      {folded ? <p>in the tray: {held}</p> : <LotButtons lot={lot} />}
+      <button
+        onClick={() => {
+          setFolded(true);
+        }}
+      >
+        Fold
+      </button>
+    </>
+  );
+}
 
 const names = () => screen.getAllByRole("button").map((button) => button.textContent);
 
@@ -159,5 +180,20 @@ describe("what can be done with a lot", () => {
     renderPage(<LotButtons lot={lot()} />);
     expect(await screen.findByText("Your role reads only.")).toBeVisible();
     expect(screen.queryByRole("button")).toBeNull();
+  });
+});
+
+describe("an undo", () => {
+  it("comes to the tray though the button that asked for it is gone by then", async () => {
+    const drafted = later<LotDetail>();
+    const asked = serve({ "GET /api/session/": person, "POST /api/lots/9/undo/": () => drafted.promise });
+    renderPage(<Folding lot={lot({ summary: summary({ state: "done" }), can_undo: true })} />);
+    await user.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => {
+      expect(asked.map((each) => each.key)).toContain("POST /api/lots/9/undo/");
+    });
+    await user.click(screen.getByRole("button", { name: "Fold" }));
+    drafted.come(lot({ summary: summary({ id: 12 }) }));
+    expect(await screen.findByText("in the tray: 12")).toBeVisible();
   });
 });

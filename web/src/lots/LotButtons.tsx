@@ -1,7 +1,6 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { countOf, formatSeconds } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
@@ -22,7 +21,6 @@ interface Props {
 /** What can be done with a lot now: check, run, halt, undo, drop; with what it takes and whether it can be taken back. */
 export function LotButtons({ lot, keyed = true }: Props) {
   const id = lot.summary.id;
-  const { show } = useTray();
   const { data: session } = useSession();
   const { check, run, halt, undo, carriedOut, drop, error, busy } = useLotActions(id, lot.version);
   const leave = useLeave(id);
@@ -35,10 +33,6 @@ export function LotButtons({ lot, keyed = true }: Props) {
       if (keyed && draft && mayChange && !busy) check.start();
     },
   });
-  const undone = undo.data?.summary.id;
-  useEffect(() => {
-    if (undone) show(undone);
-  }, [undone, show]);
   if (!mayChange) {
     return (
       <Box sx={{ p: "12px 14px", borderTop: "1px solid var(--line)", color: "var(--mute)" }}>

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { Link, useParams } from "react-router";
-import { countOf, formatClock, formatMoment, formatSeconds } from "../parts/format";
+import { countOf, formatClock, formatDate, formatMoment, formatSeconds } from "../parts/format";
 import { Mark } from "../parts/Mark";
 import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
@@ -105,7 +105,20 @@ function Story({ lot }: { lot: LotDetail }) {
           ; undone by <Link to={`/lots/${String(summary.undone_by)}`}>lot {summary.undone_by}</Link>
         </>
       )}
+      <Lasts lot={lot} />
     </Typography>
+  );
+}
+
+/** Until when it lasts, where it is taken back by itself. */
+function Lasts({ lot }: { lot: LotDetail }) {
+  if (lot.lasts_hours === null || lot.summary.undone_by) return null;
+  if (!lot.lasts_until) return `; taken back by itself ${countOf(lot.lasts_hours / 24, "day")} after it`;
+  if (!lot.not_taken_back) return `; taken back by itself on ${formatDate(lot.lasts_until)}`;
+  return (
+    <span style={{ color: "var(--buoyText)" }}>
+      ; ▲ it was to be taken back on {formatDate(lot.lasts_until)}, and is tried again: {lot.not_taken_back}
+    </span>
   );
 }
 

@@ -4,12 +4,14 @@ import { api, unwrap } from "../api/client";
 import { ProblemError, problemOf } from "../api/problem";
 import { useJob } from "../jobs/useJob";
 import { sessionQuery } from "../shell/queries";
+import { useTray } from "../shell/trayState";
 import { openForm } from "./drafts/useDraftForm";
 import { type LotDetail, lotQuery } from "./queries";
 
 /** Check, run, halt, undo and drop a lot; each puts the answer where the lot is shown. */
 export function useLotActions(id: number, version: string) {
   const queries = useQueryClient();
+  const { show } = useTray();
   const path = { id: String(id) };
   const lotKey = lotQuery(id).queryKey;
   const put = (lot: LotDetail) => {
@@ -56,7 +58,11 @@ export function useLotActions(id: number, version: string) {
   });
   const undo = useMutation({
     mutationFn: () => unwrap(api.POST("/api/lots/{id}/undo/", { params: { path } })),
-    onSuccess: put,
+    // Here and not where it is drawn: the tray folds on the lot's own page, and its button goes with it.
+    onSuccess: (drafted) => {
+      put(drafted);
+      show(drafted.summary.id);
+    },
     onError,
   });
   const carriedOut = useMutation({

@@ -3,8 +3,9 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import { type NewLot, useDraft } from "../lots/useDraft";
+import { Typed } from "../parts/Typed";
 import { CARD } from "../parts/CardHead";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { hostsOfQuery, type Machine } from "./queries";
@@ -116,55 +117,6 @@ function Move({ machine, go }: { machine: Machine; go: (host: string) => void })
           </MenuItem>
         ))}
       </TextField>
-    </Box>
-  );
-}
-
-interface TypedProps {
-  label: string;
-  /** What has to be typed. */
-  name: string;
-  act: string;
-  go: () => void;
-  children: ReactNode;
-}
-
-/** A button for what destroys data, which wants the name of the thing first. */
-export function Typed({ label, name, act, go, children }: TypedProps) {
-  const [text, setText] = useState("");
-  return (
-    <Box
-      component="form"
-      aria-label={label}
-      onSubmit={(event) => {
-        event.preventDefault();
-        if (text.trim() === name) go();
-      }}
-      sx={{
-        ...CARD,
-        p: 1.25,
-        flexBasis: "100%",
-        display: "flex",
-        gap: 1.5,
-        alignItems: "center",
-        flexWrap: "wrap",
-      }}
-    >
-      <span>{children}</span>
-      <TextField
-        size="small"
-        label={label}
-        fullWidth={false}
-        sx={{ width: 320 }}
-        autoComplete="off"
-        value={text}
-        onChange={(event) => {
-          setText(event.target.value);
-        }}
-      />
-      <Button type="submit" variant="outlined" disabled={text.trim() !== name}>
-        {act}
-      </Button>
     </Box>
   );
 }

@@ -4,9 +4,9 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { type ReactNode, useState } from "react";
 import { type NewLot, useDraft } from "../lots/useDraft";
+import { Typed } from "../parts/Typed";
 import { CARD } from "../parts/CardHead";
 import { ProblemAlert } from "../parts/ProblemAlert";
-import { Typed } from "./Acts";
 import { PolicySelect } from "./PolicySelect";
 import type { Machine } from "./queries";
 

@@ -45,7 +45,8 @@ export function Disks({ machine }: { machine: Machine }) {
         head: "Written",
         figures: true,
         value: (disk) => disk.written_bytes,
-        cell: (disk) => (disk.written_bytes === null ? "–" : size(disk.written_bytes)),
+        cell: (disk) =>
+          disk.written_bytes === null ? "–" : `${size(disk.written_bytes)}${disk.thin ? ", thin" : ""}`,
       },
       {
         key: "datastore",

@@ -141,6 +141,7 @@ const disk = (id: number, part: Partial<Machine["disks"][number]> = {}): Machine
   name: `payroll disk ${String(id)}`,
   size_bytes: 100 * GIB,
   written_bytes: 40 * GIB,
+  thin: false,
   datastore_id: 4,
   datastore: "berth-a",
   raw: false,

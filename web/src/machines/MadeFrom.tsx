@@ -13,7 +13,7 @@ export interface Asked {
 
 interface Props {
   label: string;
-  /** `image:…` or `disk:…` with a primary key; empty for an empty disk. */
+  /** `image:…`, `disk:…` or `linked:…` with a primary key; empty for an empty disk. */
   value: string;
   choose: (value: string, asked: Asked) => void;
   fixed: boolean;
@@ -27,9 +27,11 @@ export function MadeFrom({ label, value, choose, fixed, wrong }: Props) {
     `image:${String(id)}`,
     `${name}, on ${datastore}`,
   ]);
-  // One that is copied from a disk was begun at its machine, and stays what it is.
-  const options =
-    images.some(([key]) => key === value) || !value ? images : [[value, "a copy of a disk"], ...images];
+  // One that is made from a disk was begun at its machine, and stays so: copied, or linked to it.
+  const disk = /^(?:disk|linked):(\d+)$/.exec(value)?.[1];
+  const options = disk
+    ? [[`disk:${disk}`, "a copy of a disk"], [`linked:${disk}`, "linked to that disk"], ...images]
+    : images;
   return (
     <TextField
       select

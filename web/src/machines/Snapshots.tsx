@@ -14,7 +14,7 @@ import { Stands } from "./Parts";
 import type { Machine } from "./queries";
 
 type Snapshot = Machine["snapshots"][number];
-type Act = "take" | "go back" | "merge";
+type Act = "take" | "go back" | "merge" | "merge all";
 
 /** Snapshots with how many come before each, every one beneath the one that it follows. */
 function inOrder(all: readonly Snapshot[], parent = "", depth = 0): { snapshot: Snapshot; depth: number }[] {
@@ -44,6 +44,17 @@ export function Snapshots({ machine }: { machine: Machine }) {
             ? `${countOf(snapshots.length, "snapshot")} hold ${size(held)} beside the disks`
             : "none"}
         </span>
+        {may && snapshots.length > 1 && (
+          <Button
+            size="small"
+            disabled={draft.isPending}
+            onClick={() => {
+              act("merge all", "");
+            }}
+          >
+            Merge all
+          </Button>
+        )}
         {may && (
           <Take
             busy={draft.isPending}

@@ -23,6 +23,11 @@ export function formatSize(bytes: number, unit: Unit): string {
 export const countOf = (count: number, noun: string, many = `${noun}s`): string =>
   `${count.toLocaleString("en-GB")} ${count === 1 ? noun : many}`;
 export const formatShare = (share: number): string => `${(share * 100).toFixed(0)} %`;
+/** How far so many times a thing are from it: −4 %, +5 %. */
+export function formatApart(times: number): string {
+  const percent = Math.round((times - 1) * 100);
+  return `${percent < 0 ? "−" : "+"}${String(Math.abs(percent))} %`;
+}
 export const formatMs = (ms: number): string => `${ms.toFixed(1)} ms`;
 export const formatHour = (hour: number): string => `${String(hour).padStart(2, "0")}:00`;
 

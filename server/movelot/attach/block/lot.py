@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from movelot.attach.block.raw import RawMachine, machines_of, raw_checks
-from movelot.attach.block.steps import NewVolume, attach_steps
+from movelot.attach.block.steps import NewVolume, add_attach
 from movelot.attach.checks import can_own_targets, form_checks, path_checks, rival_checks, target_checks
 from movelot.attach.form import AttachForm, ReadForm, read
 from movelot.attach.pools.advice import Advice, advice_for
@@ -112,7 +112,10 @@ class AttachKind(VolumeLotKind[AttachForm, AttachPlan]):
         )
         wanted = [NewVolume(v.name, v.size_bytes, pools[v.pool_id], *how) for v in plan.volumes]
         ready = wanted and (machines or not typed.raw)
-        steps = attach_steps(wanted, hosts, table, fixes, machines if typed.raw else None) if ready else StepPlan()
+        steps = StepPlan()
+        if ready:
+            first = steps.add_all(fixes)
+            add_attach(steps, wanted, hosts, table, machines if typed.raw else None, after=first)
         return Draft(title, steps, plan, checks, _facts(chosen, hosts, meant))
 
     def upgraded(self, form: dict[str, Any], plan: dict[str, Any], version: int) -> tuple[dict[str, Any], ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,7 +10,6 @@ from movelot.attach.block.admission import admit
 from movelot.attach.block.raw import give_steps
 from movelot.fabric.connect import connect_steps
 from movelot.fabric.connect.iscsi import IscsiConnector
-from movelot.fabric.mending import Fixes
 from movelot.inventory.models import Device, Machine, Offer, Pool
 from movelot.inventory.paths import PathTable
 from movelot.lots.step_plan import AnyHandle, Handle, StepPlan
@@ -36,17 +36,22 @@ class NewVolume:
     own_target: bool = False
 
 
-def attach_steps(
-    wanted: list[NewVolume], hosts: list[Device], table: PathTable, fixes: Fixes, given_to: list[Machine] | None
-) -> StepPlan:
+def add_attach(
+    plan: StepPlan,
+    wanted: list[NewVolume],
+    hosts: list[Device],
+    table: PathTable,
+    given_to: list[Machine] | None = None,
+    after: Sequence[AnyHandle] = (),
+) -> None:
     """All steps in an order in which each finds what it needs; raw volumes are ``given_to`` machines.
 
-    All volumes are made and offered before any host scans, so that one scan a host finds them all.
+    All volumes are made, once ``after`` is done, and offered before any host scans, so that one scan a host finds them
+    all.
     """
-    array, plan = wanted[0].pool.device, StepPlan()
-    mended = plan.add_all(fixes)
+    array = wanted[0].pool.device
     admission = admit(plan, array, hosts)
-    ready = plan.barrier([*mended, *admission.steps])
+    ready = plan.barrier([*after, *admission.steps])
     luns = _luns(array, len(wanted))
     made = [_make(plan, volume, lun, admission.uris, ready) for volume, lun in zip(wanted, luns, strict=True)]
     joined = {} if wanted[0].own_target else add_connections(plan, array, hosts, table, ready)
@@ -65,7 +70,6 @@ def attach_steps(
             add_datastore(plan, device, hosts, table, found)
         else:
             _add_raw(plan, device, found, given_to)
-    return plan
 
 
 def add_connections(

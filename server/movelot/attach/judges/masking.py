@@ -13,9 +13,9 @@ from movelot.attach.findings.stray_volume import StrayVolumeEvidence
 from movelot.findings.base import Found, Subject
 from movelot.findings.judging import Judge
 from movelot.inventory.changes import Aspect
-from movelot.inventory.models import AdmittedInitiator, Device, Export, HostInitiator, Initiator, Volume
+from movelot.inventory.models import AdmittedInitiator, Device, Export, Initiator, Volume
 from movelot.inventory.paths import admitted_by_volume
-from movelot.inventory.placement import hosts_using
+from movelot.inventory.placement import hosts_using, initiators_of_hosts
 from movelot.lots.models import Lot, Step
 from movelot_core.masking import VolumeAccess, idle, leftover
 from movelot_core.step_keys import lot_of_key
@@ -26,18 +26,13 @@ class MaskingJudge(Judge):
     aspects = frozenset({Aspect.FABRIC})
 
     def judge(self, scope: str, moment: datetime) -> Iterable[Found[Any]]:
-        mounted, known = hosts_using(), _known()
+        mounted, known = hosts_using(), initiators_of_hosts()
         strays = list(_strays(mounted))
         yield from strays
         left = {stray.subject.id for stray in strays}
         for array in Device.objects.filter(kind=Device.Kind.ARRAY).order_by("name"):
             yield from (found for found in _idle(array, mounted) if found.subject.id not in left)
             yield from _leftover(array, known)
-
-
-def _known() -> set[str]:
-    of_hosts = HostInitiator.objects.filter(host__in=Device.objects.filter(kind=Device.Kind.HOST))
-    return set(of_hosts.values_list("identifier", flat=True))
 
 
 def _strays(mounted: dict[str, set[str]]) -> Iterator[Found[StrayVolumeEvidence]]:

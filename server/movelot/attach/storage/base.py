@@ -7,6 +7,7 @@ have it, and how it is taken away again, each as steps with their checks. Lots a
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import ClassVar
 
@@ -14,7 +15,7 @@ from django.db.models import Q
 
 from movelot.inventory.models import Datastore, Device, HostDevice, Mount, Volume
 from movelot.lots.kinds import Check
-from movelot.lots.step_plan import StepPlan
+from movelot.lots.step_plan import AnyHandle, StepPlan
 
 
 @dataclass
@@ -29,6 +30,16 @@ class Showing:
     hosts: list[str] = field(default_factory=list)
     have: int = 0
     facts: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Leaving:
+    """A volume that is taken from ``hosts``, with the datastore on it, and whether it is to be kept on its array."""
+
+    volume: Volume
+    store: Datastore | None
+    hosts: Sequence[Device]
+    keep: bool
 
 
 class StorageKind(ABC):
@@ -68,8 +79,8 @@ class StorageKind(ABC):
         """Let all hosts have it; one that nobody has goes to the hosts of ``cluster``. Nothing is ever formatted."""
 
     @abstractmethod
-    def take_away(self, volume: Volume, store: Datastore | None, hosts: list[Device], keep: bool) -> StepPlan:
-        """Take it from ``hosts``, and delete it unless it is to be kept.
+    def take_away(self, plan: StepPlan, leaving: Leaving, after: Sequence[AnyHandle] = ()) -> list[AnyHandle]:
+        """Take it from hosts once ``after`` is done, and delete it unless it is to be kept; returns its last steps.
 
         Nothing is taken from under anything that still uses it, and each step's own device is asked right before.
         """

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from movelot.attach.file.lot import mount_step
-from movelot.attach.storage.base import Showing, StorageKind
+from movelot.attach.storage.base import Leaving, Showing, StorageKind
 from movelot.inventory.clusters import cluster_named
 from movelot.inventory.exports import export_of, mounts_of
-from movelot.inventory.models import Datastore, Device, Volume
+from movelot.inventory.models import Device, Volume
 from movelot.inventory.models import Export as ExportRow
 from movelot.inventory.paths import portals_of, ports_of
 from movelot.inventory.sentences import OBSTACLES
 from movelot.lots.kinds import PASS, STOP, Check
-from movelot.lots.step_plan import StepPlan
+from movelot.lots.step_plan import AnyHandle, StepPlan
 from movelot.lots.steps.base import StepSpec
 from movelot.lots.steps.file_systems import (
     DeleteFileSystem,
@@ -61,28 +62,28 @@ class FileSystem(StorageKind):
         facts = {f"client list of {export.path}": clients, "hosts that mount it": str(len(mounts))}
         return Showing(checks, steps, [host.name for host in hosts], len(mounts), facts)
 
-    def take_away(self, volume: Volume, store: Datastore | None, hosts: list[Device], keep: bool) -> StepPlan:
+    def take_away(self, plan: StepPlan, leaving: Leaving, after: Sequence[AnyHandle] = ()) -> list[AnyHandle]:
         """Unmount side by side, withdraw the exports once all have, then delete."""
-        steps, array = StepPlan(), volume.device.name
+        volume, array = leaving.volume, leaving.volume.device.name
         unmounts = [
             UnmountExport(
                 server=mount.server, path=mount.path, version=mount.version, name=mount.datastore, serial=volume.serial
             ).on(mount.host, f"Unmount {mount.datastore} from {mount.host}", f"{mount.server}:{mount.path}")
             for mount in mounts_of([volume]).get(volume.serial, [])
         ]
-        unmounted = steps.add_all(unmounts)
+        unmounted = plan.barrier([*after, *plan.add_all(unmounts, after)])
         withdrawals = []
         for export in volume.exports.order_by("pk"):
             rules = ExportRules(**{part: getattr(export, part) for part in ExportRules.model_fields})
             withdraw = WithdrawExport(uri=export.uri, volume_uri=volume.uri, export=rules)
             detail = f"from {count_of(len(export.clients), 'entry', 'entries')} of its client list"
             withdrawals.append(withdraw.on(array, f"Withdraw export {export.path}", detail))
-        withdrawn = steps.add_all(withdrawals, unmounted)
-        if not keep:
+        gone = plan.barrier([*unmounted, *plan.add_all(withdrawals, unmounted)])
+        if not leaving.keep:
             detail = f"{format_size(volume.allocated_bytes)} back to pool {volume.pool.name}; cannot be undone"
             delete = DeleteFileSystem(uri=volume.uri, name=volume.name)
-            steps.add(delete.on(array, f"Delete file system {volume.name}", detail), [*unmounted, *withdrawn])
-        return steps
+            gone = [plan.add(delete.on(array, f"Delete file system {volume.name}", detail), gone)]
+        return gone
 
 
 def _hosts_for(mounting: set[str], cluster: str) -> list[Device]:

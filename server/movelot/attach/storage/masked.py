@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
 from movelot.attach.block.offers import (
@@ -16,9 +17,9 @@ from movelot.attach.block.offers import (
     withdraw_step,
 )
 from movelot.attach.block.steps import find_step
-from movelot.attach.storage.base import Showing, StorageKind
+from movelot.attach.storage.base import Leaving, Showing, StorageKind
 from movelot.fabric.connect.iscsi import log_out_steps
-from movelot.inventory.models import Datastore, Device, Volume
+from movelot.inventory.models import Device, Volume
 from movelot.lots.kinds import STOP, Check
 from movelot.lots.step_plan import AnyHandle, StepPlan
 from movelot.lots.steps.base import StepSpec
@@ -53,25 +54,25 @@ class Masked(StorageKind):
         checks += number_checks(volume)
         return Showing(checks, steps, [host.name for host in hosts], len(has), facts)
 
-    def take_away(self, volume: Volume, store: Datastore | None, hosts: list[Device], keep: bool) -> StepPlan:
+    def take_away(self, plan: StepPlan, leaving: Leaving, after: Sequence[AnyHandle] = ()) -> list[AnyHandle]:
         """Take from machines and unmount side by side, withdraw once all have, scan so that it goes, then delete."""
-        plan, array = StepPlan(), volume.device
-        leaving = self.leaving(volume)
+        volume, store, array = leaving.volume, leaving.store, leaving.volume.device
+        specs = self.leaving(volume)
         if store:
             unmount = self.unmounted_by(serial=volume.serial, name=store.name)
             mounts = Device.objects.filter(mounts__datastore=store).order_by("name")
-            leaving += [unmount.on(host.name, f"Unmount {store.name} from {host.name}") for host in mounts]
-        left = plan.barrier(plan.add_all(leaving))
+            specs += [unmount.on(host.name, f"Unmount {store.name} from {host.name}") for host in mounts]
+        left = plan.barrier([*after, *plan.add_all(specs, after)])
         withdrawals = [withdraw_step(volume, offer) for offer in volume.offers.order_by("pk")]
         withdrawn = plan.barrier([*left, *plan.add_all(withdrawals, left)])
-        devices = hosts if self.is_device else []
+        devices = [*leaving.hosts] if self.is_device else []
         scans = [find_step(array, host, [volume.serial], "by its serial", present=False) for host in devices]
         gone = plan.barrier([*withdrawn, *plan.add_all(scans, withdrawn)])
         if volume.target != array.target:
             logouts = log_out_steps(array, devices, volume.target, volume.name)
             gone = plan.barrier([*gone, *plan.add_all(logouts, gone)])
-        if not keep:
+        if not leaving.keep:
             detail = f"{format_size(volume.allocated_bytes)} back to pool {volume.pool.name}; cannot be undone"
             delete = self.deleted_by(uri=volume.uri, name=volume.name)
-            plan.add(delete.on(array.name, f"Delete {self.noun} {volume.name}", detail), gone)
-        return plan
+            gone = [plan.add(delete.on(array.name, f"Delete {self.noun} {volume.name}", detail), gone)]
+        return gone

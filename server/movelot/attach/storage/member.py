@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from movelot.attach.storage.base import Showing, StorageKind
-from movelot.inventory.models import Datastore, Device, Volume
+from collections.abc import Sequence
+
+from movelot.attach.storage.base import Leaving, Showing, StorageKind
+from movelot.inventory.models import Volume
 from movelot.lots.kinds import STOP, Check
-from movelot.lots.step_plan import StepPlan
+from movelot.lots.step_plan import AnyHandle, StepPlan
 
 
 class Member(StorageKind):
@@ -19,6 +21,6 @@ class Member(StorageKind):
     def show(self, volume: Volume, cluster: str) -> Showing:
         return Showing([self.stands_alone(volume)])
 
-    def take_away(self, volume: Volume, store: Datastore | None, hosts: list[Device], keep: bool) -> StepPlan:
+    def take_away(self, plan: StepPlan, leaving: Leaving, after: Sequence[AnyHandle] = ()) -> list[AnyHandle]:
         """Nothing is done to it here."""
-        return StepPlan()
+        return [*after]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import ClassVar
 
@@ -18,6 +18,8 @@ class Gain:
 
     ``certainty`` says what the bytes rest on: measured, or estimated from what. ``cost`` says whose machines wait and
     how long, and whether it can be taken back. Without a ``remedy`` it is done on the page ``look`` leads to.
+
+    ``frees`` are the bytes by what they come back to (``pool-4``, ``datastore-7``), ``hours`` how long devices work.
     """
 
     what: str
@@ -27,6 +29,17 @@ class Gain:
     certainty: str = "measured"
     remedy: Remedy | None = None
     look: str = ""
+    # The name that people type to say that it is meant, where nothing brings back what is deleted.
+    typed: str = ""
+    # Whether what was there is gone for good then.
+    deletes: bool = False
+    frees: Mapping[str, int] = field(default_factory=dict)
+    hours: float = 0.0
+
+
+def hours_at(size_bytes: int, bytes_per_second: float) -> float:
+    """How long work on so many bytes takes."""
+    return size_bytes / bytes_per_second / 3600
 
 
 class Reclaimer(ABC):

@@ -8,13 +8,15 @@ from datetime import datetime, timedelta
 from django.db.models import Count, Max, Min, Sum
 
 from movelot.capacity.known import Uses
-from movelot.capacity.reclaim.base import Gain, Reclaimer
+from movelot.capacity.reclaim.base import Gain, Reclaimer, hours_at
 from movelot.inventory.models import MachineSnapshot
 from movelot.lots.kinds import Remedy
 from movelot_core.units import count_of
 
 OLD_DAYS = 30
 DEEP = 3
+# Bytes a second that a host usually merges.
+MERGED_A_SECOND = 200 * 2**20
 
 
 class Snapshots(Reclaimer):
@@ -29,21 +31,20 @@ class Snapshots(Reclaimer):
             count=Count("pk", distinct=True),
             first=Min("taken_at"),
             most=Max("parts__disk__placement__datastore__name"),
+            where=Max("parts__disk__placement__datastore"),
         )
-        # Of several the one that was taken first is kept: it comes last here.
-        newest_first = MachineSnapshot.objects.order_by("-taken_at", "-pk")
-        oldest_of = dict(newest_first.values_list("machine_id", "name"))
         for row in told.order_by("-held", "machine__name"):
             old = row["first"] is not None and row["first"] < moment - timedelta(days=OLD_DAYS)
             if not row["held"] or not (old or row["count"] > DEEP):
                 continue
             age = f", the oldest of {count_of((moment - row['first']).days, 'day')}" if row["first"] else ""
-            oldest = oldest_of[row["machine_id"]]
-            form = {"machine": row["machine_id"], "act": "merge", "snapshot": oldest}
+            form = {"machine": row["machine_id"], "act": "merge all"}
             yield Gain(
                 what=f"{count_of(row['count'], 'snapshot')} of {row['machine__name']}{age}",
                 place=row["most"] or "",
                 size_bytes=row["held"],
                 cost=f"{row['machine__name']} runs on and is slower while they merge; nothing goes back to them after",
-                remedy=Remedy("snapshot", form, f"Merge {oldest}"),
+                frees={f"datastore-{row['where']}": row["held"]} if row["where"] else {},
+                hours=hours_at(row["held"], MERGED_A_SECOND),
+                remedy=Remedy("snapshot", form, "Merge them"),
             )

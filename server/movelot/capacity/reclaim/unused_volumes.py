@@ -25,5 +25,7 @@ class UnusedVolumes(Reclaimer):
                         place=known.pools[key].name,
                         size_bytes=use.allocated_bytes,
                         cost="no machine waits; its name is typed, as nothing brings it back",
+                        frees={f"pool-{key}": use.allocated_bytes},
+                        deletes=True,
                         remedy=Remedy("detach", {"volume": volume.pk}, f"Delete {volume.name}, by name"),
                     )

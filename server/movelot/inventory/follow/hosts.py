@@ -8,7 +8,7 @@ from operator import itemgetter
 from typing import Any
 
 from movelot.inventory.bulk import insert
-from movelot.inventory.follow.images import follow_images
+from movelot.inventory.follow.kept_files import follow_kept_files
 from movelot.inventory.follow.machines import follow_machines
 from movelot.inventory.follow.rows import follow_listed
 from movelot.inventory.follow.shared import Keys, forget_unused, path_listing, path_sets
@@ -49,7 +49,7 @@ def follow_hosts(told: Told, moment: datetime) -> None:
     }
     _follow_mounts(mounts, moment)
     forget_unused([device.pk for device, _ in told])
-    follow_images(told, keys)
+    follow_kept_files(told, keys)
     follow_machines(told, moment)
 
 

@@ -15,13 +15,16 @@ from movelot.inventory.readings import HostReading, Row
 
 # What is known of a machine by its name alone: it came from a file, or was labelled before machines had identities.
 BY_NAME = "name:"
-MACHINE_FIELDS = ("name", "os", "address", "power", "processors", "memory_bytes", "home", "gone_at")
+MACHINE_FIELDS = (
+    *("name", "os", "address", "power", "processors", "memory_bytes", "home", "swap_bytes", "off_since"),
+    "gone_at",
+)
 # What files and older hosts do not tell of a machine.
-UNTOLD = {"processors": 0, "memory_bytes": 0, "home": ""}
+UNTOLD = {"processors": 0, "memory_bytes": 0, "home": "", "swap_bytes": 0, "off_since": None}
 # What not every host tells of a disk, and then is empty.
 DISK_WORDS = ("limited_by", "filled_from")
 DISK_FIELDS = (
-    *("name", "machine_id", "size_bytes", "written_bytes"),
+    *("name", "machine_id", "size_bytes", "written_bytes", "thin"),
     *("cap_iops", "floor_iops", *DISK_WORDS, "raw_serial", "shared", "gone_at"),
 )
 
@@ -125,7 +128,8 @@ def _follow_disks(told: Sequence[tuple[int, Row]], machines: Iterable[int], mome
     news = []
     for machine, row in told:
         now = {name: row.get(name) for name in DISK_FIELDS}
-        now |= {**{word: row.get(word, "") for word in DISK_WORDS}, "machine_id": machine, "gone_at": None}
+        now |= {**{word: row.get(word, "") for word in DISK_WORDS}, "thin": bool(row.get("thin"))}
+        now |= {"machine_id": machine, "gone_at": None}
         if known.get(row["identity"]) != [now[name] for name in DISK_FIELDS]:
             news.append({"identity": row["identity"], **now})
     insert(Disk, news, DISK_FIELDS)

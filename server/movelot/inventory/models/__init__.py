@@ -18,13 +18,14 @@ from movelot.inventory.models.arrays import (
 )
 from movelot.inventory.models.devices import Capability, Cluster, Device, Reading
 from movelot.inventory.models.durable import Durable, Listed, OnDevice
-from movelot.inventory.models.groups import BalanceGroup, GroupMember
-from movelot.inventory.models.history import DatastoreDay, DiskDay, PoolDay, PoolHour, VolumeDay
+from movelot.inventory.models.groups import BalanceGroup, FormerGroupName, GroupMember, HeldEmpty
+from movelot.inventory.models.history import DatastoreDay, DiskDay, PoolDay, PoolHour, ShareDay, TierDay, VolumeDay
 from movelot.inventory.models.hosts import HostDevice, HostInitiator, HostPort, KnownTarget, Path, PathSet, Session
-from movelot.inventory.models.images import StoredImage
-from movelot.inventory.models.kept import Retention
+from movelot.inventory.models.images import LooseDisk, StoredImage
+from movelot.inventory.models.kept import CourseNote, KeptWhatIf, Retention, RoomWatch
 from movelot.inventory.models.labels import Label
 from movelot.inventory.models.machines import (
+    TAKEN_BYTES,
     Datastore,
     Disk,
     DiskPlacement,
@@ -46,14 +47,17 @@ from movelot.inventory.models.policies import (
     PolicyVersion,
     PolicyWish,
 )
+from movelot.inventory.models.rules import PlacementRule
 from movelot.inventory.models.summaries import MachineSummary
 
 __all__ = [
+    "TAKEN_BYTES",
     "AdmittedInitiator",
     "BalanceGroup",
     "Capability",
     "Cluster",
     "Compliance",
+    "CourseNote",
     "Datastore",
     "DatastoreDay",
     "Device",
@@ -64,17 +68,21 @@ __all__ = [
     "Durable",
     "Export",
     "Extent",
+    "FormerGroupName",
     "GivenPolicy",
     "Grant",
     "GroupMember",
+    "HeldEmpty",
     "HostDevice",
     "HostInitiator",
     "HostPort",
     "Initiator",
     "InitiatorSet",
+    "KeptWhatIf",
     "KnownTarget",
     "Label",
     "Listed",
+    "LooseDisk",
     "Machine",
     "MachineListing",
     "MachinePlacement",
@@ -87,6 +95,7 @@ __all__ = [
     "PastCompliance",
     "Path",
     "PathSet",
+    "PlacementRule",
     "Policy",
     "PolicyPlace",
     "PolicyVersion",
@@ -97,9 +106,12 @@ __all__ = [
     "Portal",
     "Reading",
     "Retention",
+    "RoomWatch",
     "Session",
+    "ShareDay",
     "SnapshotPart",
     "StoredImage",
+    "TierDay",
     "Volume",
     "VolumeDay",
     "Zone",

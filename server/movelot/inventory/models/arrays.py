@@ -25,6 +25,12 @@ class Pool(Durable, OnDevice):
     drives = models.PositiveIntegerField(default=0)
     spares = models.PositiveIntegerField(default=0)
     page_bytes = models.BigIntegerField(default=0)
+    # Its drives as [media, bytes of each, state, count]; its cache, and how often that spares reading drives, if told.
+    drive_sets = models.JSONField(default=list)
+    # Drives of its array that belong to no pool and can join it.
+    addable_drives = models.PositiveIntegerField(default=0)
+    cache_bytes = models.BigIntegerField(default=0)
+    cache_hit_share = models.FloatField(null=True)
     # The ways in which it can make data smaller (see core.attach.REDUCTIONS).
     reduces = models.JSONField(default=list)
     # Its tiers as [media, bytes], fastest first, and the hours (UTC) in which pages move between them.
@@ -34,10 +40,24 @@ class Pool(Durable, OnDevice):
     curve_x_max = models.FloatField(default=1000.0)
     curve_beta = models.FloatField(default=2.0)
     curve_gamma = models.FloatField(default=0.1)
+    curve_servers = models.FloatField(default=1.0)
+    curve_knee = models.FloatField(default=0.0)
+    curve_wait_ms = models.FloatField(null=True)
+    # As "load=ms load=ms", ascending, for a pool that no formula fits.
+    curve_knots = models.TextField(blank=True)
+    # The load beyond which nothing is known; None where nothing was measured.
+    curve_known_max = models.FloatField(null=True)
+    # The load up to which plans may go by people's word, whatever was seen; null where nobody said so.
+    allowed_load = models.FloatField(null=True)
+    # What the curve is called (see core's curve_fit).
+    curve_shape = models.CharField(max_length=40, blank=True)
     fit_error_ms = models.FloatField(default=0)
     fit_samples = models.PositiveIntegerField(default=0)
     fit_seen_max = models.FloatField(default=0)
     fit_cautious = models.BooleanField(default=True)
+    # Of hours that were held back nine in ten lay between these times what was said.
+    fit_low = models.FloatField(default=1.0)
+    fit_high = models.FloatField(default=1.0)
     # [48] float32: how much of the sum of its disks' peaks the pool ever saw at once; weekday then weekend hours.
     coincidence = models.BinaryField(max_length=192, default=b"")
     coincidence_at = models.DateTimeField(null=True)
@@ -185,10 +205,14 @@ class Offer(Listed):
 
 
 class Export(Listed):
-    """A path of a file system that NFS clients may mount; ``clients`` are [network, access]."""
+    """A path of a file system that NFS clients may mount; ``clients`` are [network, access].
+
+    ``quota_bytes`` are what clients get of the file system at most; null for all of it.
+    """
 
     volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="exports")
     path = models.CharField(max_length=255)
     versions = models.JSONField(default=list)
     clients = models.JSONField(default=list)
     root = models.BooleanField(default=False)
+    quota_bytes = models.BigIntegerField(null=True)

@@ -74,6 +74,8 @@ class Device(Durable):
     file_client = models.JSONField(default=dict)
     # How many volume sets an array allows, and volumes in each: {sets, volumes}; empty where it has none.
     set_limits = models.JSONField(default=dict)
+    # For how many bytes of work on blocks an array's pool writes once: {returned, reduced}; empty where untold.
+    work_costs = models.JSONField(default=dict)
     read_at = models.DateTimeField(null=True)
     # A digest of all it said, and of each aspect of it (see inventory.changes).
     digest = models.CharField(max_length=64, blank=True)

@@ -13,7 +13,8 @@ class BalanceGroup(models.Model):
     """Datastores that may trade disks, and the ceilings they are kept under.
 
     Its members are its own: a reading adds datastores that are new, and never takes one away. ``cluster`` is the one
-    whose new datastores join by themselves; a member may well be mounted by hosts of several.
+    whose new datastores join by themselves, none where only people add any; a member may well be mounted by hosts of
+    several.
     """
 
     name = models.CharField(max_length=64, unique=True)
@@ -21,6 +22,10 @@ class BalanceGroup(models.Model):
     datastores = models.ManyToManyField(Datastore, through="GroupMember", related_name="groups")
     fill_ceiling = models.FloatField(default=0.82)
     latency_ceiling_ms = models.FloatField(default=9.0)
+    # Another one each time somebody changes its name, ceilings or members; and who did last.
+    number = models.PositiveIntegerField(default=1)
+    by = models.CharField(max_length=150, blank=True)
+    at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = [
@@ -31,10 +36,36 @@ class BalanceGroup(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @classmethod
+    def named(cls, name: str) -> BalanceGroup | None:
+        """The group of that name, else the one that had it last: drafts, links and records go on by it."""
+        return cls.objects.filter(name=name).first() or cls.objects.filter(former_names__name=name).first()
+
     def clusters(self) -> models.QuerySet[Cluster]:
         """The clusters whose hosts mount any of its datastores, by name."""
         mounting = Cluster.objects.filter(devices__mounts__datastore__membership__group=self)
         return mounting.order_by("name").distinct()
+
+
+class HeldEmpty(models.Model):
+    """A datastore that people hold empty: plans take its disks away and put none there, until it is released."""
+
+    datastore = models.OneToOneField(Datastore, on_delete=models.CASCADE, related_name="held")
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"{self.datastore} held empty by {self.by}"
+
+
+class FormerGroupName(models.Model):
+    """A name that a group had, while no other group has it."""
+
+    name = models.CharField(max_length=64, unique=True)
+    group = models.ForeignKey(BalanceGroup, on_delete=models.CASCADE, related_name="former_names")
+
+    def __str__(self) -> str:
+        return f"{self.name}, now {self.group}"
 
 
 class GroupMember(models.Model):

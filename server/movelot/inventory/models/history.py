@@ -66,14 +66,49 @@ class VolumeDay(models.Model):
         constraints = [models.UniqueConstraint(fields=["day", "volume"], name="volume_day_once")]
 
 
+class ShareDay(models.Model):
+    """What one of a kind (``by`` cluster, host, label, policy or datastore) had of all pools together on a day."""
+
+    day = models.DateField()
+    by = models.CharField(max_length=16)
+    name = models.CharField(max_length=160)
+    provisioned_bytes = models.BigIntegerField()
+    written_bytes = models.BigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["by", "day", "name"], name="share_day_once")]
+
+    def __str__(self) -> str:
+        return f"{self.by} {self.name} on {self.day}"
+
+
+class TierDay(models.Model):
+    """What lay on a tier of a pool, 0 being the fastest, and what had come to it from others in the night before."""
+
+    day = models.DateField()
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="tier_days")
+    tier = models.PositiveSmallIntegerField()
+    used_bytes = models.BigIntegerField()
+    moved_in_bytes = models.BigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["pool", "day", "tier"], name="tier_day_once")]
+
+    def __str__(self) -> str:
+        return f"tier {self.tier} of pool {self.pool_id} on {self.day}"
+
+
 class PoolDay(models.Model):
-    """What of a pool was allocated, subscribed (promised to volumes), and saved by making data smaller."""
+    """What of a pool was allocated, subscribed (promised to volumes), and saved by making data smaller.
+
+    Of days that its array told afterwards only what was allocated is known.
+    """
 
     day = models.DateField()
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="days")
-    capacity_bytes = models.BigIntegerField()
+    capacity_bytes = models.BigIntegerField(null=True)
     allocated_bytes = models.BigIntegerField()
-    subscribed_bytes = models.BigIntegerField()
+    subscribed_bytes = models.BigIntegerField(null=True)
     reduced_bytes = models.BigIntegerField(null=True)
 
     class Meta:

@@ -1,4 +1,4 @@
-"""Disk images as they are kept on datastores."""
+"""What datastores keep beside the disks of machines: disk images, and disks that no machine has."""
 
 from __future__ import annotations
 
@@ -16,6 +16,27 @@ class StoredImage(models.Model):
     size_bytes = models.BigIntegerField()
     written_bytes = models.BigIntegerField()
     key = models.CharField(max_length=64, blank=True, db_index=True)
+
+    class Meta:
+        ordering = ["name", "pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class LooseDisk(models.Model):
+    """A disk on a datastore that no machine of the hosts which mount it has, as they list it.
+
+    ``described_by`` names the machine that its own description says it was made for; empty where it has none.
+    """
+
+    identity = models.CharField(max_length=128, unique=True)
+    name = models.CharField(max_length=128)
+    datastore = models.ForeignKey(Datastore, on_delete=models.CASCADE, related_name="loose_disks")
+    size_bytes = models.BigIntegerField()
+    written_bytes = models.BigIntegerField()
+    last_written_at = models.DateTimeField(null=True)
+    described_by = models.CharField(max_length=128, blank=True)
 
     class Meta:
         ordering = ["name", "pk"]

@@ -1,4 +1,4 @@
-"""For how long what was is kept."""
+"""What people set and note: for how long what was is kept, from when on room is told of, what they think of."""
 
 from __future__ import annotations
 
@@ -39,3 +39,49 @@ class Retention(models.Model):
         """As an administrator set it, else as the installation's environment has it."""
         stored = Retention.objects.filter(pk=1).first()
         return stored or Retention(pk=1, gone_days=settings.GONE_KEPT_DAYS, figures_days=settings.FIGURES_KEPT_DAYS)
+
+
+class RoomWatch(models.Model):
+    """From when on room is told of: the fewest days of runway, and what a pool may promise in percent of its size."""
+
+    runway_days = models.PositiveIntegerField(default=45, validators=[MinValueValidator(1), MaxValueValidator(365)])
+    promised_percent = models.PositiveIntegerField(
+        default=100, validators=[MinValueValidator(50), MaxValueValidator(1000)]
+    )
+
+    def __str__(self) -> str:
+        return f"less than {self.runway_days} days, more than {self.promised_percent} % promised"
+
+    @staticmethod
+    def now() -> RoomWatch:
+        """As an administrator set it."""
+        return RoomWatch.objects.filter(pk=1).first() or RoomWatch(pk=1)
+
+
+class KeptWhatIf(models.Model):
+    """A what-if that people come back to, by its name; ``asked`` is as movelot.capacity.what_if.Asked has it."""
+
+    name = models.CharField(max_length=60, unique=True)
+    asked = models.JSONField()
+    made_by = models.CharField(max_length=150)
+    made_at = models.DateTimeField(auto_now=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class CourseNote(models.Model):
+    """What a person noted of a day on the course of a thing of capacity: its kind, and its key there."""
+
+    kind = models.CharField(max_length=16)
+    thing = models.PositiveBigIntegerField()
+    day = models.DateField()
+    text = models.CharField(max_length=200)
+    noted_by = models.CharField(max_length=150)
+    noted_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["kind", "thing", "day"])]
+
+    def __str__(self) -> str:
+        return f"{self.day}: {self.text}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib.contenttypes.fields import GenericRelation
 from django.db import models
-from django.db.models import F, Q
+from django.db.models import Case, F, Q, When
 
 from movelot.inventory.models.devices import Device
 from movelot.inventory.models.durable import Durable, searched_by
@@ -93,6 +93,9 @@ class Machine(Durable):
     memory_bytes = models.BigIntegerField(default=0)
     # The identity of the datastore that holds its own files; empty where its host does not tell.
     home = models.CharField(max_length=64, blank=True, db_index=True)
+    # What it left there of its memory though it is off, and since when it is off; null where its host does not tell.
+    swap_bytes = models.BigIntegerField(default=0)
+    off_since = models.DateTimeField(null=True)
     labels = GenericRelation(Label)
     searched = searched_by("name", "address", "identity")
 
@@ -136,6 +139,14 @@ class MachinePlacement(models.Model):
         return f"{self.machine} on {self.host}"
 
 
+# What a disk takes of its datastore, for queries: as its property says.
+TAKEN_BYTES = Case(
+    When(thin=True, written_bytes__isnull=False, then=F("written_bytes")),
+    default=F("size_bytes"),
+    output_field=models.BigIntegerField(),
+)
+
+
 class Disk(Durable):
     """A virtual disk; its profiles are [3, 24] float32: read IOPS, write IOPS (95th percentiles) and KiB per I/O."""
 
@@ -146,6 +157,8 @@ class Disk(Durable):
     size_bytes = models.BigIntegerField()
     # What its guest has written of it; null where its host does not tell.
     written_bytes = models.BigIntegerField(null=True)
+    # Whether it takes only what was written of it, and not its whole size.
+    thin = models.BooleanField(default=False)
     # Its cap and floor in IOPS, 0 for none, and who enforces them (host or array); null where its host does not tell.
     cap_iops = models.PositiveIntegerField(null=True)
     floor_iops = models.PositiveIntegerField(null=True)
@@ -170,6 +183,11 @@ class Disk(Durable):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def taken_bytes(self) -> int:
+        """What it takes of its datastore."""
+        return self.written_bytes if self.thin and self.written_bytes is not None else self.size_bytes
 
     @property
     def datastore(self) -> Datastore | None:

@@ -10,7 +10,7 @@ StepProblem   a step may not or did not do its work; what stayed as it was is pa
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Generic, Self, TypeVar
 
@@ -107,6 +107,8 @@ class StepKind(Document, ABC, Generic[R]):
     reversible: ClassVar[bool] = True
     # Whether it acts more than once on its device, so that one that failed may have done a part.
     piecewise: ClassVar[bool] = False
+    # What is said of work that ended before its end.
+    half_done: ClassVar[str] = "The device undid what was half done."
     # Whether volumes of sets may come and go by it: their arrays are read as well once a lot with it has ended.
     changes_sets: ClassVar[bool] = False
     # Whether it signs in by itself: its device can tell what it did also while the account that is kept is refused.
@@ -122,6 +124,14 @@ class StepKind(Document, ABC, Generic[R]):
                 found: type[Result] = meta["args"][0]
                 return found
         return Nothing
+
+    @classmethod
+    def routes(cls, steps: Sequence[Self]) -> list[str]:
+        """Between what each of ``steps`` goes, where its pace is of that more than of its device; else "".
+
+        All at once, as it is asked for the thousands of a lot.
+        """
+        return [""] * len(steps)
 
     @classmethod
     def upgraded(cls, params: dict[str, Any], version: int) -> dict[str, Any]:
@@ -154,10 +164,10 @@ class StepKind(Document, ABC, Generic[R]):
         return 0.0
 
     @classmethod
-    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]], touched: Collection[str]) -> list[str]:
         """What of the last reading keeps ``steps`` of this kind, with their devices, from being done, in sentences.
 
-        Asked for all steps of a lot at once.
+        Asked for all steps of a lot at once; ``touched`` are the things that steps of the lot work on (see touches).
         """
         return []
 
@@ -183,7 +193,7 @@ class StepKind(Document, ABC, Generic[R]):
             raise StepProblem(
                 "work_ended",
                 f"The device ended the work as {work.state.lower()}. {work.message}".strip(),
-                "The device undid what was half done.",
+                self.half_done,
                 "Look at the lot and continue it.",
             )
         return Progress(True, run.result, run.task_uri, work)

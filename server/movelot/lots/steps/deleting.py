@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import ClassVar, Self
 
 from movelot.devices import array
@@ -24,7 +24,7 @@ class DeleteNamed(StepKind[Nothing]):
     name: str
 
     @classmethod
-    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]], touched: Collection[str]) -> list[str]:
         """It was deleted meanwhile: not by this lot, whose other steps would find nothing either."""
         found = Volume.objects.filter(uri__in={step.uri for _array, step in steps})
         there = set(found.values_list("device__name", "uri"))

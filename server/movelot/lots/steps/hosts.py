@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, Self
 
 from movelot.devices import host
@@ -203,16 +203,16 @@ class Unmount(StepKind[Nothing]):
     name: str
 
     @classmethod
-    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
-        """A host does not let go of what one of its machines uses."""
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]], touched: Collection[str]) -> list[str]:
+        """A host does not let go of what one of its machines uses, unless the lot itself brings that elsewhere."""
         hosts = {(step.serial, host) for host, step in steps}
         disks = Disk.objects.filter(placement__datastore__extents__serial__in={step.serial for _host, step in steps})
         store = "placement__datastore"
-        columns = ("name", "machine__placement__host__name", f"{store}__name", f"{store}__extents__serial")
+        columns = ("name", "identity", "machine__placement__host__name", f"{store}__name", f"{store}__extents__serial")
         return [
             f"{disk} is on {store}, which {host} keeps mounted for it."
-            for disk, host, store, serial in disks.order_by("name").values_list(*columns)
-            if (serial, host) in hosts
+            for disk, identity, host, store, serial in disks.order_by("name").values_list(*columns)
+            if (serial, host) in hosts and f"disk {identity}" not in touched
         ]
 
     def touches(self, device: Device) -> list[Touched]:

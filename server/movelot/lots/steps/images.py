@@ -148,11 +148,8 @@ class WriteImage(StepKind[Nothing]):
         return None
 
 
-class FillDisk(OnDisk[Nothing]):
-    """Copies an image, or a disk of a machine that is off, by its identity, into the disk of a machine that is off."""
-
-    kind = "fill_disk"
-    proof = "the machine lists the disk as made from it"
+class MadeFrom(OnDisk[Nothing]):
+    """A step after which the disk, of a machine that is off, is made from a ``source`` by its identity."""
 
     source: str
     source_name: str
@@ -160,6 +157,33 @@ class FillDisk(OnDisk[Nothing]):
 
     def _filled(self, run: StepRun[Nothing]) -> bool:
         return (self.the_disk(run) or {}).get("filled_from") == self.source
+
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        message = f"{self.name} is not made from {self.source_name} ({format_size(self.data_bytes)})."
+        demand(self._filled(run), "not_filled", message)
+
+    def undo(self, result: Nothing) -> None:
+        # The disk itself is deleted by the step that takes back its making.
+        return None
+
+
+class LinkDisk(MadeFrom):
+    """Has an empty thin disk share the blocks of another in its volume set; nothing is copied."""
+
+    kind = "link_disk"
+    proof = "the machine lists the disk as made from it"
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        if not self._filled(run):
+            host.act(run.session, "LinkDisk", Machine=self.machine, Disk=self.disk, Source=self.source)
+        return Progress(True)
+
+
+class FillDisk(MadeFrom):
+    """Copies an image, or a disk of a machine that is off, by its identity, into the disk of a machine that is off."""
+
+    kind = "fill_disk"
+    proof = "the machine lists the disk as made from it"
 
     def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
         if self._filled(run):
@@ -169,11 +193,3 @@ class FillDisk(OnDisk[Nothing]):
             known = {"Machine": self.machine, "Disk": self.disk, "Source": self.source}
             _status, _body, monitor = host.act(run.session, "FillDisk", Key=run.key, **known)
         return Progress(False, task_uri=monitor)
-
-    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
-        message = f"{self.name} is not made from {self.source_name} ({format_size(self.data_bytes)})."
-        demand(self._filled(run), "not_filled", message)
-
-    def undo(self, result: Nothing) -> None:
-        # The disk itself is deleted by the step that takes back its making.
-        return None

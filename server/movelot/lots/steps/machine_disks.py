@@ -25,7 +25,7 @@ class DiskMade(Result):
 class AddDisk(OnMachine[DiskMade]):
     """An empty disk on a datastore, by its identity; ``serial`` is that of what the datastore lies on.
 
-    ``policy`` is the one, by primary key, that it is given once it is there.
+    ``policy`` is the one, by primary key, that it is given once it is there. A ``thin`` one takes no room yet.
     """
 
     kind = "add_disk"
@@ -37,13 +37,14 @@ class AddDisk(OnMachine[DiskMade]):
     datastore_name: str
     serial: str
     policy: int | None = None
+    thin: bool = False
 
     def touches(self, device: Device) -> list[Touched]:
         return [*super().touches(device), *volume(self.serial, self.datastore_name, alone=False)]
 
     @property
     def room(self) -> Room:
-        return Room(self.datastore, self.size_bytes)
+        return Room(self.datastore, 0 if self.thin else self.size_bytes)
 
     def _made(self, run: StepRun[DiskMade]) -> Row | None:
         return next((disk for disk in self.found(run)["disks"] if disk["key"] == run.key), None)
@@ -52,6 +53,7 @@ class AddDisk(OnMachine[DiskMade]):
         made = self._made(run)
         if made is None:
             body = {"Name": self.name, "CapacityBytes": self.size_bytes, "Datastore": self.datastore}
+            body |= {"Thin": True} if self.thin else {}
             host.act(run.session, "AddDisk", Machine=self.machine, Key=run.key, **body)
             made = self._made(run)
         demand(made is not None, "not_added", f"{self.machine} does not list {self.name}.")

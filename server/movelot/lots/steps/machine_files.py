@@ -50,3 +50,29 @@ class MoveFiles(OnMachine[Nothing]):
         ends |= {"target": self.source, "target_name": self.source_name, "target_serial": self.source_serial}
         values: dict[str, Any] = {**dict(self), **ends}
         return MoveFiles(**values).on("", f"Move the files of {self.machine} back to {self.source_name}")
+
+
+class DeleteSwap(OnMachine[Nothing]):
+    """Of a machine that is off, what it left of its memory; its host makes it anew when the machine is switched on."""
+
+    kind = "delete_swap"
+    proof = "the machine has no swap left"
+    reversible = False
+
+    swap_bytes: int
+
+    def begin(self, run: StepRun[Nothing]) -> Progress[Nothing]:
+        found = self.found(run)
+        if found["swap_bytes"]:
+            off = found["power"] == "Off"
+            demand(off, "machine_on", f"{self.machine} is on by now and uses its swap.", "It stays as it is.")
+            host.act(run.session, "DeleteSwap", Machine=self.machine)
+        return Progress(True)
+
+    def verify(self, run: StepRun[Nothing], result: Nothing) -> None:
+        found = self.found(run)
+        gone = found["power"] != "Off" or not found["swap_bytes"]
+        demand(gone, "not_deleted", f"{self.machine} still has its swap.")
+
+    def undo(self, result: Nothing) -> None:
+        return None

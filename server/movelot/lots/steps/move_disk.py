@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, Self
 
 from movelot.devices import host
 from movelot.devices.work import find_work
-from movelot.inventory.models import Datastore, Device, Disk
+from movelot.inventory.models import Datastore, Device, Disk, Volume
 from movelot.lots.steps.base import Progress, StepKind, StepRun, StepSpec, demand
 from movelot.lots.steps.touches import Room, Touched, volume
 from movelot.lots.steps.values import Nothing
@@ -20,6 +20,17 @@ def between(source: Datastore, target: Datastore) -> dict[str, str]:
     for end, store in (("source", source), ("target", target)):
         found |= {end: store.identity, f"{end}_name": store.name, f"{end}_serial": next(iter(store.serials), "")}
     return found
+
+
+def route_between(source: int, target: int) -> str:
+    """The route of copies between two pools, by their primary keys."""
+    return f"{source}>{target}"
+
+
+def ends_of(route: str) -> tuple[int, int]:
+    """The pools of such a route."""
+    source, target = route.split(">")
+    return int(source), int(target)
 
 
 class MoveDisk(StepKind[Nothing]):
@@ -44,8 +55,11 @@ class MoveDisk(StepKind[Nothing]):
     target_serial: str
 
     @classmethod
-    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
-        """Disks that are neither where they come from nor where they go, and targets without room for all that go."""
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]], touched: Collection[str]) -> list[str]:
+        """Disks that are neither where they come from nor where they go, and targets without room for all that go.
+
+        Of a target that no host mounts now nothing is known: an earlier step brings it back, or this one stops.
+        """
         disks = Disk.objects.filter(identity__in={step.disk for _host, step in steps})
         places = dict(disks.values_list("identity", "placement__datastore__identity"))
         astray = [step for _host, step in steps if places.get(step.disk) not in (step.source, step.target)]
@@ -53,13 +67,23 @@ class MoveDisk(StepKind[Nothing]):
         stores = Datastore.objects.filter(identity__in={step.target for step in to_go})
         free = dict(stores.values_list("identity", "free_bytes"))
         for step in to_go:
-            free[step.target] = free.get(step.target, 0) - step.size_bytes
-            free[step.source] = free.get(step.source, 0) + step.size_bytes
-        short = {step.target_name: -free[step.target] for step in to_go if free[step.target] < 0}
+            if step.target in free:
+                free[step.target] -= step.size_bytes
+            if step.source in free:
+                free[step.source] += step.size_bytes
+        short = {step.target_name: -free[step.target] for step in to_go if free.get(step.target, 0) < 0}
         return [
             *(f"{step.name} is no longer on {step.source_name}." for step in astray),
             *(f"{name} is {format_size(missing)} short of what goes there." for name, missing in short.items()),
         ]
+
+    @classmethod
+    def routes(cls, steps: Sequence[Self]) -> list[str]:
+        """From pool to pool: the way of copying is that of the two."""
+        serials = {serial for step in steps for serial in (step.source_serial, step.target_serial) if serial}
+        pools = dict(Volume.known.filter(serial__in=serials).values_list("serial", "pool"))
+        ends = ((pools.get(step.source_serial), pools.get(step.target_serial)) for step in steps)
+        return [route_between(source, target) if source and target else "" for source, target in ends]
 
     @property
     def amount(self) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, Self
 
 from movelot.devices import host
@@ -57,7 +57,7 @@ class TakeVolume(RawVolume):
     proof = "the machine no longer lists the volume"
 
     @classmethod
-    def in_the_way(cls, steps: Sequence[tuple[str, Self]]) -> list[str]:
+    def in_the_way(cls, steps: Sequence[tuple[str, Self]], touched: Collection[str]) -> list[str]:
         machines = Machine.objects.filter(name__in={step.machine for _host, step in steps}, power="On")
         on = set(machines.values_list("placement__host__name", "name"))
         return [

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from django.db.models import Sum
 
-from movelot.inventory.models import Datastore, Disk, Machine, SnapshotPart
+from movelot.inventory.models import TAKEN_BYTES, Datastore, Disk, Machine, SnapshotPart
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
@@ -14,6 +14,7 @@ from movelot.lots.step_plan import After, StepPlan
 from movelot.lots.steps.machines import DeleteMachine
 from movelot.lots.steps.power import PowerOff
 from movelot.machines.acts.power import OFF_SECONDS
+from movelot.placement.returned_room import StoreRoom, measured, room_of
 from movelot_core.units import format_size
 
 
@@ -26,21 +27,11 @@ class DeleteForm(LotForm):
 
 
 @dataclass
-class Returned:
-    """Room that comes back to a datastore, by its identity: what it has free before, and should have after."""
-
-    identity: str
-    name: str
-    before_bytes: int
-    after_bytes: int
-
-
-@dataclass
 class DeletePlan(LotPlan):
     """The machine, and the room that it returns."""
 
     machine: str
-    stores: list[Returned]
+    stores: list[StoreRoom]
 
 
 class DeleteMachineKind(LotKind[DeleteForm, DeletePlan]):
@@ -66,29 +57,13 @@ class DeleteMachineKind(LotKind[DeleteForm, DeletePlan]):
         return Draft(f"Delete {machine.name}", steps, plan, _checks(machine, plan, raw, confirmed), facts)
 
     def outcome(self, lot: Lot, plan: DeletePlan) -> list[MeasuredRow]:
-        """What each datastore has free, before and after."""
-        now = dict(
-            Datastore.objects.filter(identity__in=[each.identity for each in plan.stores]).values_list(
-                "identity", "free_bytes"
-            )
-        )
-        return [
-            MeasuredRow(
-                "datastore",
-                each.name,
-                "free in bytes",
-                each.before_bytes,
-                each.after_bytes,
-                now.get(each.identity),
-            )
-            for each in plan.stores
-        ]
+        return measured(plan.stores)
 
 
-def _returned(machine: Machine) -> list[Returned]:
+def _returned(machine: Machine) -> list[StoreRoom]:
     held: dict[int, int] = {}
     disks = Disk.objects.filter(machine=machine, placement__isnull=False)
-    for store, size in disks.values_list("placement__datastore_id", "size_bytes"):
+    for store, size in disks.values_list("placement__datastore_id", TAKEN_BYTES):
         held[store] = held.get(store, 0) + size
     parts = SnapshotPart.objects.filter(snapshot__machine=machine, disk__placement__isnull=False).order_by()
     beside = parts.filter(snapshot__place="").values_list("disk__placement__datastore_id")
@@ -97,10 +72,10 @@ def _returned(machine: Machine) -> list[Returned]:
     apart = dict(parts.exclude(snapshot__place="").values_list("snapshot__place").annotate(held=Sum("held_bytes")))
     for store, identity in Datastore.objects.filter(identity__in=apart).values_list("pk", "identity"):
         held[store] = held.get(store, 0) + apart[identity]
-    stores = Datastore.objects.filter(pk__in=held).order_by("name")
-    return [
-        Returned(store.identity, store.name, store.free_bytes, store.free_bytes + held[store.pk]) for store in stores
-    ]
+    left = Datastore.objects.filter(identity=machine.home).values_list("pk", flat=True).first()
+    if machine.swap_bytes and left is not None:
+        held[left] = held.get(left, 0) + machine.swap_bytes
+    return room_of(held)
 
 
 def _add_steps(steps: StepPlan, machine: Machine, plan: DeletePlan) -> None:

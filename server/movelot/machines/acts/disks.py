@@ -105,7 +105,7 @@ def _add(form: DiskForm, machine: Machine) -> Made:
         text = f"{machine.host.name} is in no cluster with datastores to choose from."
         return Draft(title, checks=checks or [Check("places are known", STOP, text)])
     policy = Policy.objects.filter(pk=form.policy or 0, retired_at=None).first() or _whole(machine)
-    wanted = WantedDisk(size, policy.pk if policy else None, datastore=form.datastore)
+    wanted = WantedDisk(size, policy.pk if policy else None, datastore=form.datastore, machine=machine.pk)
     found = propose(cluster, [wanted], group, 1)
     store = Datastore.objects.filter(pk=found.stores[0] or 0).first()
     if store is None:
@@ -213,6 +213,6 @@ def _delete(form: DiskForm, machine: Machine, disk: Disk, store: Datastore) -> M
         return Draft(title, StepPlan(), plan, [Check("deleting is meant", STOP, text)], facts)
     steps = StepPlan()
     remove = RemoveDisk(**_which(machine), disk=disk.identity, name=disk.name)
-    steps.add(remove.on(machine.host.name, title, f"{format_size(disk.size_bytes)} of {store.name} come free"))
+    steps.add(remove.on(machine.host.name, title, f"{format_size(disk.taken_bytes)} of {store.name} come free"))
     text = f"{format_size(disk.size_bytes)} of {store.name} are deleted; nothing brings them back."
     return Draft(title, steps, plan, [Check("deleting is meant", WARN, text)], facts)

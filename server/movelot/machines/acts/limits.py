@@ -15,14 +15,14 @@ from movelot.devices.errors import DeviceError
 from movelot.devices.reading import latency_now, load_now
 from movelot.inventory.curves import curve_of
 from movelot.inventory.models import BalanceGroup, Capability, Disk, Pool, Volume
-from movelot.inventory.placement import pools_by_store
+from movelot.inventory.placement import pools_by_store, stores_on
 from movelot.lots.documents import LotForm, LotPlan
 from movelot.lots.fields import FieldProblem, read_field
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.lots.steps.limits import limits_said
-from movelot.placement.limiting import Limiting, add_limits
+from movelot.placement.limiting import add_limits, limiting_of
 from movelot.placement.new_disks import peak_iops, usual_load
 from movelot_core.errors import SizeError
 from movelot_core.units import count_of
@@ -100,7 +100,7 @@ class LimitsKind(LotKind[LimitsForm, LimitsPlan]):
         steps = StepPlan()
         if not any(check.level == STOP for check in checks):
             for n in changed:
-                _add_steps(steps, disks[n], rows[n], plan, beneath.members.get(disks[n].identity))
+                _add_steps(steps, disks[n], plan, beneath.members.get(disks[n].identity))
         facts = {f"limits of {row.name}": limits_said(row.cap_before, row.floor_before) for row in rows}
         return Draft(title, steps, plan, checks, facts)
 
@@ -245,13 +245,13 @@ def _floor_checks(plan: LimitsPlan) -> list[Check]:
 def _carried(plan: LimitsPlan, key: int) -> Check:
     pool = Pool.objects.get(pk=key)
     mine = {row.identity for row in plan.disks if row.pool_id == key}
-    beneath = [store for store, other in pools_by_store().items() if other == key]
+    beneath = stores_on(key)
     others = Disk.objects.filter(placement__datastore__in=beneath, floor_iops__gt=0).exclude(identity__in=mine)
     total = sum(floor or 0 for floor in others.values_list("floor_iops", flat=True)) + plan.floor * len(mine)
     group = BalanceGroup.objects.filter(datastores__in=beneath).order_by("latency_ceiling_ms").first()
     ceiling = group.latency_ceiling_ms if group else USUAL_CEILING_MS
     curve = curve_of(pool)
-    allowed = curve.load_at(ceiling)
+    allowed = curve.bearable(ceiling)
     asked = usual_load(float(total), curve)
     carries = int(total * allowed / asked) if asked else 0
     if asked > allowed:
@@ -262,8 +262,5 @@ def _carried(plan: LimitsPlan, key: int) -> Check:
     return Check("pool carries its floors", PASS, f"{total:,} of {carries:,} IOPS of {pool.name} are guaranteed")
 
 
-def _add_steps(steps: StepPlan, disk: Disk, row: LimitedDisk, plan: LimitsPlan, member: Volume | None) -> None:
-    which = {"machine": disk.machine.name, "identity": disk.machine.identity, "disk": disk.identity, "name": disk.name}
-    array = member.device.name if member else ""
-    wanted, before = (plan.cap, plan.floor), (row.cap_before, row.floor_before)
-    add_limits(steps, Limiting(which, row.host, array, wanted, before))
+def _add_steps(steps: StepPlan, disk: Disk, plan: LimitsPlan, member: Volume | None) -> None:
+    add_limits(steps, limiting_of(disk, member.device.name if member else "", (plan.cap, plan.floor)))

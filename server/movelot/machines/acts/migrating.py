@@ -110,7 +110,7 @@ class _First:
                 "host sees all of it", STOP, f"{self.target.name} does not see all of it: {' '.join(self.stuck)}"
             )
         if self.said:
-            size = format_size(sum(disk.size_bytes for disk, _out_of, _to in self.disks))
+            size = format_size(sum(disk.taken_bytes for disk, _out_of, _to in self.disks))
             text = f"{', '.join(self.said)} first, {size} in all: {self.target.name} does not mount where they lie"
             return Check("host sees all of it", PASS, text)
         return Check("host sees all of it", PASS, f"{self.target.name} mounts all that it lies on")
@@ -123,10 +123,10 @@ class _First:
                 disk=disk.identity,
                 machine=self.machine.name,
                 name=disk.name,
-                size_bytes=disk.size_bytes,
+                size_bytes=disk.taken_bytes,
                 **between(out_of, to),
             )
-            detail = f"{out_of.name} → {to.name}, {format_size(disk.size_bytes)}: {self.target.name} mounts it"
+            detail = f"{out_of.name} → {to.name}, {format_size(disk.taken_bytes)}: {self.target.name} mounts it"
             slots = (f"datastore {out_of.name}", f"datastore {to.name}")
             found.append(steps.add(move.on(self.source.name, f"Move {disk.name}", detail, slots=slots)))
         if self.files:
@@ -156,9 +156,9 @@ class _First:
         for disk in rows.exclude(placement__datastore__in=self.mounted).order_by("-size_bytes", "name"):
             stands = getattr(disk, "compliance", None)
             policy = stands.policy_id if stands else None
-            to = self.both.take(disk.size_bytes, policy)
+            to = self.both.take(disk.taken_bytes, policy)
             if to is None:
-                self.stuck.append(f"{disk.name} finds no place. {self.both.why_none(disk.size_bytes, policy)}")
+                self.stuck.append(f"{disk.name} finds no place. {self.both.why_none(disk.taken_bytes, policy)}")
             else:
                 self.disks.append((disk, disk.placement.datastore, to))
 

@@ -1,4 +1,4 @@
-"""Lots that take a snapshot of a machine, bring it back to one, or merge one.
+"""Lots that take a snapshot of a machine, bring it back to one, or merge one or all of them.
 
 Going back first keeps the machine as it is in a snapshot of its own, so that going back can be undone.
 """
@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from django.db.models import Sum
+from django.utils.timezone import now
 
 from movelot.inventory.models import (
     Datastore,
@@ -23,7 +24,7 @@ from movelot.inventory.models import (
 from movelot.lots.documents import LotForm, LotPlan, names
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
-from movelot.lots.step_plan import After, StepPlan
+from movelot.lots.step_plan import After, AnyHandle, StepPlan
 from movelot.lots.steps.power import PowerOff, PowerOn
 from movelot.lots.steps.snapshots import GoBack, MergeSnapshot, TakeSnapshot
 from movelot.machines.acts.places import Candidates
@@ -46,7 +47,7 @@ class SnapshotForm(LotForm):
     """
 
     machine: int | None = names("machine", None)
-    act: Literal["take", "go back", "merge"] = "take"
+    act: Literal["take", "go back", "merge", "merge all"] = "take"
     snapshot: str = ""
     disks: list[int] = field(default_factory=list)
 
@@ -76,7 +77,8 @@ class SnapshotKind(LotKind[SnapshotForm, SnapshotPlan]):
         if machine is None:
             return Draft("Snapshot", checks=[Check("machine is known", STOP, "No host runs it any more.")])
         there = {each.name: each for each in MachineSnapshot.objects.filter(machine=machine)}
-        return {"take": _take, "go back": _go_back, "merge": _merge}[form.act](form, machine, there)
+        made = {"take": _take, "go back": _go_back, "merge": _merge, "merge all": _merge_all}[form.act]
+        return made(form, machine, there)
 
     def outcome(self, lot: Lot, plan: SnapshotPlan) -> list[MeasuredRow]:
         """How many snapshots it has, and what they hold."""
@@ -202,10 +204,40 @@ def _merge(form: SnapshotForm, machine: Machine, there: Known) -> Made:
     title = f"Merge snapshot {name} of {machine.name}"
     if name not in there:
         return _missing(form, machine, there, title)
-    held = SnapshotPart.objects.filter(snapshot=there[name]).aggregate(held=Sum("held_bytes"))["held"] or 0
-    merge = MergeSnapshot(**_which(machine), name=name)
-    steps = StepPlan()
-    steps.add(merge.on(machine.host.name, title, f"{format_size(held)} come free; the machine runs on"))
-    text = f"There is no way back to {name} then; this cannot be undone."
-    checks = [Check("it is not needed", WARN, text)]
-    return Draft(title, steps, _plan(form, machine, there, -1), checks, _facts(machine, there))
+    return _merged(form, machine, there, [there[name]], title)
+
+
+def _merge_all(form: SnapshotForm, machine: Machine, there: Known) -> Made:
+    """One after the other, the oldest first: its machine is slowed down by one at a time."""
+    title = f"Merge all snapshots of {machine.name}"
+    if not there:
+        text = f"{machine.name} has no snapshot any more."
+        return Draft(title, checks=[Check("snapshots are there", STOP, text)], facts=_facts(machine, there))
+    oldest_first = sorted(there.values(), key=lambda each: (each.taken_at or now(), each.pk))
+    return _merged(form, machine, there, oldest_first, title)
+
+
+def _merged(form: SnapshotForm, machine: Machine, there: Known, merging: Sequence[MachineSnapshot], title: str) -> Made:
+    parts = SnapshotPart.objects.filter(snapshot__in=merging).values_list("snapshot").annotate(held=Sum("held_bytes"))
+    held: dict[int, int] = dict(parts.order_by())
+    steps, after = StepPlan(), list[AnyHandle]()
+    for snapshot in merging:
+        merge = MergeSnapshot(**_which(machine), name=snapshot.name)
+        detail = f"{format_size(held.get(snapshot.pk, 0))} come free; the machine runs on"
+        named = f"Merge snapshot {snapshot.name} of {machine.name}"
+        after = [steps.add(merge.on(machine.host.name, named, detail), after)]
+    names = ", ".join(snapshot.name for snapshot in merging)
+    text = f"There is no way back to {names} then; this cannot be undone."
+    checks = [Check("it is not needed", WARN, text), _room_while_merging(machine, max(held.values(), default=0))]
+    return Draft(title, steps, _plan(form, machine, there, -len(merging)), checks, _facts(machine, there))
+
+
+def _room_while_merging(machine: Machine, largest_bytes: int) -> Check:
+    """Whether each datastore of its disks has room for what a snapshot holds until that is merged."""
+    stores = Datastore.objects.filter(disk_placements__disk__machine=machine).distinct().order_by("free_bytes")
+    tight = stores.first()
+    if tight is not None and tight.free_bytes < largest_bytes:
+        needed = f"{format_size(largest_bytes)} are needed while they merge"
+        return Check("room while merging", STOP, f"{tight.name} has {format_size(tight.free_bytes)} free; {needed}.")
+    text = f"{format_size(largest_bytes)} are needed while they merge, and are free"
+    return Check("room while merging", PASS, text)

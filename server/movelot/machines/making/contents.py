@@ -1,11 +1,15 @@
-"""What new disks are made from: an image that a datastore keeps, or a disk of a machine that is off."""
+"""What new disks are made from: an image that a datastore keeps, or a disk of a machine that is off.
+
+From a disk in a volume set another one there may be linked, where its array can: nothing is copied.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from movelot.inventory.models import Device, Disk, Mount, StoredImage
+from movelot.inventory.capabilities import LINKED_CLONES
+from movelot.inventory.models import Device, Disk, Extent, Mount, StoredImage, Volume
 from movelot.lots.kinds import PASS, STOP, Check
 from movelot_core.errors import SizeError
 from movelot_core.units import format_size
@@ -13,7 +17,10 @@ from movelot_core.units import format_size
 
 @dataclass(frozen=True)
 class Contents:
-    """Where a new disk's data comes from: its identity and size, the datastore, and the machine that must be off."""
+    """Where a new disk's data comes from: its identity and size, the datastore, and the machine that must be off.
+
+    ``linked`` to it a disk shares its blocks, if nothing is ``in_the_way``, which says what is in a sentence.
+    """
 
     identity: str
     name: str
@@ -23,10 +30,12 @@ class Contents:
     datastore_name: str
     machine: str = ""
     runs: bool = False
+    linked: bool = False
+    in_the_way: str = ""
 
 
 def contents_of(text: str) -> Contents:
-    """What ``image:…`` or ``disk:…``, by primary key, means. SizeError for what is not there."""
+    """What ``image:…``, ``disk:…`` or ``linked:…``, by primary key, means. SizeError for what is not there."""
     kind, _, key = text.partition(":")
     found = SOURCES[kind](int(key)) if kind in SOURCES and key.isdecimal() else None
     if found is None:
@@ -56,7 +65,22 @@ def _disk(key: int) -> Contents | None:
     )
 
 
-SOURCES = {"image": _image, "disk": _disk}
+def _linked(key: int) -> Contents | None:
+    found = _disk(key)
+    return replace(found, linked=True, in_the_way=_not_linked(found)) if found else None
+
+
+def _not_linked(found: Contents) -> str:
+    """Why nothing is linked to a disk, in a sentence; empty where its array can do it."""
+    serials = Extent.objects.filter(datastore=found.datastore).values("serial")
+    volume_set = Volume.objects.filter(serial__in=serials, kind=Volume.Kind.SET).select_related("device").first()
+    if volume_set is None:
+        return f"{found.name} is on {found.datastore_name}, and not in a volume set: have it copied."
+    able = volume_set.device.capabilities.filter(code=LINKED_CLONES, able=True).exists()
+    return "" if able else f"{volume_set.device.name} does not link disks in its volume sets: have it copied."
+
+
+SOURCES = {"image": _image, "disk": _disk, "linked": _linked}
 
 
 def fitting(size: int, contents: Contents | None) -> int:
@@ -74,6 +98,8 @@ def checks_of(wanted: Iterable[Contents | None], hosts: Iterable[Device]) -> lis
     seen = set(Mount.objects.filter(host__in=chosen).values_list("host_id", "datastore_id"))
     checks = []
     for each in from_them:
+        if each.in_the_way:
+            checks.append(Check("it can be linked", STOP, each.in_the_way))
         if each.runs:
             text = f"{each.machine} is on: a copy of {each.name} would be of no one moment. Switch it off first."
             checks.append(Check("what is copied stands still", STOP, text))

@@ -24,7 +24,8 @@ IOPS_MAX = 10_000_000
 class NewDiskForm(LotForm):
     """A disk of each new machine as typed; policy and datastore by primary key, ``iops`` what it will ask at most.
 
-    ``contents`` is what it is made from: ``image:…`` or ``disk:…`` with a primary key, empty for an empty disk.
+    ``contents`` is what it is made from: ``image:…`` or ``disk:…`` with a primary key, empty for an empty disk. A
+    ``linked:…`` one shares the blocks of that disk, and lies where that does.
     """
 
     size: str = ""
@@ -95,8 +96,18 @@ def _disks(
             text = "This policy is retired, or is not there."
             problems.append(FieldProblem(f"disks.{n}.policy", "policy_unknown", text, "Choose another one."))
         if size is not None:
-            found.append(WantedDisk(size, disk.policy, iops, disk.datastore))
+            found.append(WantedDisk(size, disk.policy, iops, _place(problems, n, disk, contents[n])))
     return found if len(found) == len(form.disks) else None
+
+
+def _place(problems: list[FieldProblem], n: int, disk: NewDiskForm, contents: Contents | None) -> int | None:
+    """The datastore it has to go to; None for the one that is proposed."""
+    if contents is None or not contents.linked:
+        return disk.datastore
+    if disk.datastore not in (None, contents.datastore):
+        text = f"It shares blocks with {contents.name}, and so lies on {contents.datastore_name} too."
+        problems.append(FieldProblem(f"disks.{n}.datastore", "place_given", text, "Choose that, or none."))
+    return contents.datastore
 
 
 def _size_of(problems: list[FieldProblem], name: str, text: str, contents: Contents | None) -> int | None:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from movelot.inventory.models import BalanceGroup, Cluster, Datastore, Device, Machine, MachinePlacement, Policy
 from movelot.lots.documents import LotPlan
@@ -14,7 +15,7 @@ from movelot.lots.fields import FieldProblem
 from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, MeasuredRow
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import Handle, StepPlan
-from movelot.lots.steps.images import FillDisk
+from movelot.lots.steps.images import FillDisk, LinkDisk
 from movelot.lots.steps.machine_disks import AddDisk, DiskMade
 from movelot.lots.steps.machines import MakeMachine
 from movelot.lots.steps.power import PowerOn
@@ -242,7 +243,7 @@ def _add_steps(
         detail = "least busy host that sees all of it" if not form.host else "as chosen"
         made = steps.add(make.on(host.name, f"Make {name} on {host.name}", detail))
         added = []
-        for n, (disk, store) in enumerate(zip(disks, mine, strict=True), start=1):
+        for n, (disk, store, contents) in enumerate(zip(disks, mine, meant.contents, strict=True), start=1):
             add = AddDisk(
                 machine=name,
                 identity=made.result.identity,
@@ -252,6 +253,7 @@ def _add_steps(
                 datastore_name=store.name,
                 serial=store.serials[0],
                 policy=disk.policy,
+                thin=bool(contents and contents.linked),
             )
             title = f"Add disk {n} of {name} on {store.name}"
             there = steps.add(add.on(host.name, title, format_size(disk.size_bytes)), made)
@@ -261,7 +263,6 @@ def _add_steps(
                 named = {**on_disk, "name": add.name}
                 limiting = Limiting(named, host.name, arrays.get(store.serials[0], ""), wanted)
                 added += add_limits(steps, limiting, there)
-            contents = meant.contents[n - 1]
             added.append(_filled(steps, add, there, contents, host) if contents else there)
         if form.then == "on":
             on = PowerOn(machine=name, identity=made.result.identity)
@@ -272,16 +273,20 @@ def _add_steps(
 def _filled(
     steps: StepPlan, add: AddDisk, there: Handle[DiskMade], contents: Contents, host: Device
 ) -> Handle[Nothing]:
-    """The step that copies what the disk is made from."""
-    fill = FillDisk(
-        machine=add.machine,
-        identity=add.identity,
-        disk=there.result.identity,
-        name=add.name,
-        source=contents.identity,
-        source_name=contents.name,
-        data_bytes=contents.data_bytes,
-    )
+    """The step that copies what the disk is made from, or has it share blocks with that."""
+    made_from: dict[str, Any] = {
+        "machine": add.machine,
+        "identity": add.identity,
+        "disk": there.result.identity,
+        "name": add.name,
+        "source": contents.identity,
+        "source_name": contents.name,
+        "data_bytes": contents.data_bytes,
+    }
+    if contents.linked:
+        link = LinkDisk(**made_from)
+        return steps.add(link.on(host.name, f"Link {add.name} to {contents.name}", "nothing is copied"), there)
+    fill = FillDisk(**made_from)
     detail = f"{format_size(contents.data_bytes)} from {contents.datastore_name}"
     seconds = max(1.0, contents.data_bytes / FILL_BYTES_PER_SECOND)
     return steps.add(fill.on(host.name, f"Copy {contents.name} into {add.name}", detail, seconds=seconds), there)
