@@ -201,38 +201,42 @@ def caller(stack: Stack) -> Caller:
 
 
 @pytest.fixture(scope="session")
-def first_groups(caller: Caller) -> list[dict[str, Any]]:
-    """The balance groups that came with the clusters, once these are read."""
+def first_groups(caller: Caller) -> dict[str, set[str]]:
+    """The datastores of the balance groups that came with the clusters, once these are read."""
     assert caller.call("POST", "devices/reread/").ok
-    found: list[dict[str, Any]] = caller.call("GET", "balance/members/").json()["groups"]
+    found = {group["name"]: set(_datastores(group)) for group in _members(caller)["groups"]}
     assert found
     return found
 
 
 @pytest.fixture
-def fresh(stack: Stack, standins: StandIns, caller: Caller, first_groups: list[dict[str, Any]]) -> Iterator[Stack]:
+def fresh(stack: Stack, standins: StandIns, caller: Caller, first_groups: dict[str, set[str]]) -> Stack:
     """The stack on a world as at its first start, read anew, at a pace at which copies can be watched.
 
-    Groups are not the devices': what a test made of them would stay for the next one.
+    Groups are not the devices': what a test took out of one is put back here.
     """
     standins.control("pace", pace=PACE)
     assert caller.call("POST", "devices/reread/").ok
-    yield stack
-    for group in first_groups:
-        _as_found(caller, group)
+    now = _members(caller)
+    alone = {store["name"]: store["id"] for store in now["alone"]}
+    for group in now["groups"]:
+        there = _datastores(group)
+        taken_out = (first_groups.get(group["name"], set()) - set(there)) & set(alone)
+        if taken_out:
+            datastores = [*there.values(), *(alone[name] for name in sorted(taken_out))]
+            form = {"name": group["name"], "joins": group["joins"], "datastores": datastores}
+            path = f"balance/groups/{group['name']}/members/"
+            assert caller.call("PUT", path, form, f'"{group["number"]}"').ok
+    return stack
 
 
-def _as_found(caller: Caller, group: dict[str, Any]) -> None:
-    """Give a group the datastores that it had at first."""
-    path = f"balance/groups/{group['name']}/members/"
-    now = caller.call("GET", path)
-    if _datastores(now.json()) != _datastores(group):
-        form = {"name": group["name"], "joins": group["joins"], "datastores": sorted(_datastores(group))}
-        assert caller.call("PUT", path, form, now.headers["ETag"]).ok
+def _members(caller: Caller) -> dict[str, Any]:
+    found: dict[str, Any] = caller.call("GET", "balance/members/").json()
+    return found
 
 
-def _datastores(group: dict[str, Any]) -> set[int]:
-    return {store["id"] for part in group["parts"] for store in part["datastores"]}
+def _datastores(group: dict[str, Any]) -> dict[str, int]:
+    return {store["name"]: store["id"] for part in group["parts"] for store in part["datastores"]}
 
 
 @pytest.fixture(scope="session")
