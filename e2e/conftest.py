@@ -149,11 +149,8 @@ class Caller:
         answer = self.call("POST", "session/", {"username": name, "password": stack.people[name]})
         assert answer.ok, answer.text
 
-    def call(self, method: str, path: str, body: Any = None, seen: str = "") -> requests.Response:
-        """The answer; ``seen`` is the ETag of what a change is made to."""
+    def call(self, method: str, path: str, body: Any = None) -> requests.Response:
         headers = {"X-CSRFToken": self.session.cookies.get("csrftoken") or "", "Referer": URL}
-        if seen:
-            headers["If-Match"] = seen
         answer = self.session.request(method, f"{URL}/api/{path}", json=body, headers=headers, timeout=30)
         return self._followed(answer.json()["id"], answer) if answer.status_code == 202 else answer
 
@@ -217,17 +214,23 @@ def fresh(stack: Stack, standins: StandIns, caller: Caller, first_groups: dict[s
     """
     standins.control("pace", pace=PACE)
     assert caller.call("POST", "devices/reread/").ok
+    _put_back(caller, first_groups)
+    return stack
+
+
+def _put_back(caller: Caller, first: dict[str, set[str]]) -> None:
+    """Give groups the datastores that they had at first and that are in no group, or in another one, now."""
     now = _members(caller)
-    alone = {store["name"]: store["id"] for store in now["alone"]}
+    everywhere = {store["name"]: store["id"] for store in now["alone"]}
+    for group in now["groups"]:
+        everywhere |= _datastores(group)
     for group in now["groups"]:
         there = _datastores(group)
-        taken_out = (first_groups.get(group["name"], set()) - set(there)) & set(alone)
+        taken_out = (first.get(group["name"], set()) - set(there)) & set(everywhere)
         if taken_out:
-            datastores = [*there.values(), *(alone[name] for name in sorted(taken_out))]
+            datastores = [*there.values(), *(everywhere[name] for name in taken_out)]
             form = {"name": group["name"], "joins": group["joins"], "datastores": datastores}
-            path = f"balance/groups/{group['name']}/members/"
-            assert caller.call("PUT", path, form, f'"{group["number"]}"').ok
-    return stack
+            assert caller.call("PUT", f"balance/groups/{group['name']}/members/", form).ok
 
 
 def _members(caller: Caller) -> dict[str, Any]:
