@@ -47,9 +47,7 @@ def test_clocks_are_put_back_and_forward() -> None:
     sunday = 6 * 24
     week = Week(BERLIN, (Bar(NIGHT, sunday + 2, 1),))
     assert week.in_force(datetime(2026, 10, 25, 0, tzinfo=UTC)).until == datetime(2026, 10, 25, 2, tzinfo=UTC)
-    assert week.in_force(datetime(2027, 3, 28, 0, 30, tzinfo=UTC)) == InForce(
-        None, datetime(2027, 4, 4, 0, tzinfo=UTC)
-    )
+    assert week.in_force(datetime(2027, 3, 28, 0, 30, tzinfo=UTC)) == InForce(None, datetime(2027, 4, 4, 0, tzinfo=UTC))
 
 
 def test_a_way_for_all_hours_ends_never() -> None:

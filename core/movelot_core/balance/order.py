@@ -32,21 +32,23 @@ class OrderedMove:
 # A move, the positions of those it waits for, and whether it is the first leg of a staged one.
 Entry = tuple[Move, tuple[int, ...], bool]
 COPIES_PER_DATASTORE = 2
+# What every copy occupies where no more than so many of all may run at once.
+ALL_COPIES = "copies"
 
 
-def order_moves(group: Group, moves: Sequence[Move], rates: CopyRates) -> list[OrderedMove]:
+def order_moves(group: Group, moves: Sequence[Move], rates: CopyRates, at_once: int | None = None) -> list[OrderedMove]:
     """Moves in an order in which every target has room when its copy starts, however long each copy takes.
 
     Nor is a pool over the load it bears (or what was found, if that is more) between any two moves, as far as there is
     such an order: a move waits for others that leave the pool it goes to. Where there is none room alone decides.
     A copy holds its full size at the target from its start, and its source until its end. A target may be filled
     to its ceiling (or what was found, if that is more), but the order never counts on space that no needed move
-    has freed. No more copies run at once than pools bear beside their own load (see ``copies``). Moves that wait for
-    one another in a ring are broken by staging one through a datastore with room.
+    has freed. No more copies run at once than pools bear beside their own load (see ``copies``), nor than ``at_once``
+    of all. Moves that wait for one another in a ring are broken by staging one through a datastore with room.
     Raises nothing: a move for which no order exists is left out, with all that would need the space it frees.
     """
     entries, lost = _entries(group, moves)
-    return _scheduled(group, _without(lost, entries), rates)
+    return _scheduled(group, _without(lost, entries), rates, at_once)
 
 
 def left_out(group: Group, place: Ints) -> Ints:
@@ -210,8 +212,9 @@ def _stage(
     return None
 
 
-def _scheduled(group: Group, ordered: Sequence[Entry], rates: CopyRates) -> list[OrderedMove]:
+def _scheduled(group: Group, ordered: Sequence[Entry], rates: CopyRates, copies: int | None) -> list[OrderedMove]:
     at_once = {f"datastore {s}": COPIES_PER_DATASTORE for s in range(len(group.datastores))}
+    at_once |= {ALL_COPIES: copies} if copies else {}
     for pool, beside in beside_copies(group, [move for move, _needs, _staging in ordered], rates).items():
         at_once[f"pool {pool}"] = beside.at_once
     nodes = []
@@ -227,6 +230,7 @@ def _scheduled(group: Group, ordered: Sequence[Entry], rates: CopyRates) -> list
                     f"datastore {move.source}",
                     f"datastore {move.target}",
                     *(f"pool {pool}" for pool in sorted({source, target})),
+                    *((ALL_COPIES,) if copies else ()),
                 ),
             )
         )
