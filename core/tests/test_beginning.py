@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -52,7 +53,7 @@ def test_no_more_copies_run_at_once_than_said() -> None:
     group, moves = four()
     ordered = order_moves(group, moves, RATES, 1)
     ends = sorted((step.slot.start, step.slot.end) for step in ordered)
-    assert all(before[1] <= after[0] for before, after in zip(ends, ends[1:], strict=False))
+    assert all(before[1] <= after[0] for before, after in pairwise(ends))
     gentle = dataclasses.replace(RATES, offloaded_iops=10.0, over_hosts_iops=10.0)
     assert order_moves(group, moves, gentle)[1].slot.start == 0.0
 
@@ -70,7 +71,7 @@ def test_moves_in_a_ring_go_together_or_not_at_all() -> None:
     group = small([90, 90, 10], [0, 1, 2], [100, 100, 200], None, [0, 0, 0])
     moves = plan_for(group, np.array([1, 0, 2]), 0.0).moves
     whole = beginning(group, moves, RATES, Window())
-    assert len({step.move.disk for step in whole}) == 2 and len(whole) == 3
+    assert [len({step.move.disk for step in whole}), len(whole)] == [2, 3]
     assert bytes_of(whole) == 270 * GIB
     assert beginning(group, moves, RATES, Window(most_bytes=200 * GIB)) == []
 

@@ -276,6 +276,11 @@ CELERY_BEAT_SCHEDULE = {
         "schedule": 30,
         "options": {"expires": 30},
     },
+    "do what stages do by the clock": {
+        "task": "movelot.stages.tasks.do_chores",
+        "schedule": 30,
+        "options": {"expires": 30},
+    },
     "ask about unknown steps": {
         "task": "movelot.lots.tasks.ask_about_unknown_steps",
         "schedule": 10,

@@ -38,8 +38,8 @@ class Window:
 def beginning(group: Group, moves: Sequence[Move], rates: CopyRates, window: Window) -> list[OrderedMove]:
     """The moves of a plan that fit into a window, in the order of the plan, each with all it waits for.
 
-    Disks of a bond go together or not at all, and so does what waits for one another in a ring. What is returned passes ``broken_musts`` by itself, and every step of
-    it ends in time, as far as ``rates`` tell.
+    Disks of a bond go together or not at all, and so does what waits for one another in a ring. What is returned passes
+    ``broken_musts`` by itself, and every step of it ends in time, as far as ``rates`` tell.
     """
     chosen = _within(group, order_moves(group, moves, rates, window.at_once), rates, window)
     while chosen:
@@ -59,7 +59,8 @@ def beginning(group: Group, moves: Sequence[Move], rates: CopyRates, window: Win
 
 
 def _within(group: Group, ordered: Sequence[OrderedMove], rates: CopyRates, window: Window) -> list[list[Move]]:
-    """Units of moves that fit the bytes, and the time by their copies alone, in order: a disk with its bond and with all that these wait for.
+    """Units of moves that fit the bytes, and the time by their copies alone, in order: a disk with its bond and all they
+    wait for.
 
     What goes through a third datastore is one move here: ``order_moves`` finds its way anew.
     """

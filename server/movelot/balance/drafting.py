@@ -40,7 +40,7 @@ class BalanceForm(LotForm):
     """A group, and the moves wanted in it; without any the plan of core for that aim is taken.
 
     ``least_gain``: evening out goes on while a TiB moved lowers the highest fill and load by so many points.
-    ``limits`` are set beside, each once its disk has moved.
+    ``limits`` are set beside, each once its disk has moved. No more than ``at_once`` copies run side by side.
     """
 
     group: str = names("group")
@@ -48,6 +48,7 @@ class BalanceForm(LotForm):
     least_gain: Annotated[float, Field(gt=0, le=GAIN_MOST)] = LEAST_GAIN
     moves: list[MoveRequest] | None = None
     limits: list[LimitRequest] = field(default_factory=list)
+    at_once: Annotated[int, Field(ge=1, le=64)] | None = None
 
     @property
     def aimed(self) -> Aim:
@@ -78,7 +79,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
         if known is None and (form.moves is None or fits(found.trading)):
             known = plan_of(found, form.aimed)
         moves = moves_of(known) if known and form.moves is None else form.moves or []
-        plan, ordered, impossible = plan_with(found, moves, known.bound_bytes if known else 0)
+        plan, ordered, impossible = plan_with(found, moves, known.bound_bytes if known else 0, form.at_once)
         planned = known is not None and moves == moves_of(known)
         view = shown(found, plan, ordered, impossible)
         if known and planned:
@@ -102,7 +103,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
         ]
         complete = replace(form, moves=moves)
         steps = StepPlan()
-        handles = add_copies(steps, found, ordered)
+        handles = add_copies(steps, found, ordered, form.at_once)
         view.limits = add_all_limits(steps, form.limits, found, ordered, handles)
         if view.limits:
             title = f"{title} and limit {count_of(len(view.limits), 'disk')}" if ordered else limits_title(view.limits)

@@ -111,7 +111,7 @@ def make_group(request: Request) -> Response:
 def retire_group(request: Request, name: str) -> Response:
     """Retire a group: no plan touches its datastores any more, which stay as they are."""
     with transaction.atomic():
-        group = _locked(name, request)
+        group = locked_as_seen(name, request)
         said, key = _said(group), group.pk
         group.delete()
         members_changed([key])
@@ -130,7 +130,7 @@ class GroupMembersView(APIView):
     def put(self, request: Request, name: str) -> Response:
         values = _typed(request)
         with transaction.atomic():
-            group = _locked(name, request)
+            group = locked_as_seen(name, request)
             before = _said(group)
             _store(group, values, request)
         tell(request, f"group {group.name}", before, _said(group))
@@ -206,7 +206,7 @@ def members_changed(groups: Iterable[int]) -> None:
         changes.tell([Change(Aspect.SPACE, "group", key)])
 
 
-def _locked(name: str, request: Request) -> BalanceGroup:
+def locked_as_seen(name: str, request: Request) -> BalanceGroup:
     """The group, locked; Problem 412 where it is not the one that was seen."""
     group = BalanceGroup.objects.select_for_update().get(pk=group_named(name).pk)
     since = ChangedSince([f"it is {_said(group)}"], [group.by] if group.by else [], group.at)

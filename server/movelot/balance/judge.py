@@ -9,8 +9,10 @@ from typing import Any
 
 import numpy as np
 
+from movelot.balance.acting import acting_now
 from movelot.balance.aims import AIMS, KeptPlan, aim_of
 from movelot.balance.board import board_documents, board_name, stacks_name
+from movelot.balance.findings.acts_itself import ActsItselfEvidence, ActsItselfKind
 from movelot.balance.findings.broken_rule import BrokenRuleEvidence, BrokenRuleKind
 from movelot.balance.findings.not_empty import NotEmptyEvidence, NotEmptyKind
 from movelot.balance.findings.over_fill import OverFillEvidence, OverFillKind
@@ -36,7 +38,7 @@ from movelot_core.balance.even import LEAST_GAIN
 from movelot_core.rounds import growth_bytes_per_day, over_fill, slow_pools
 
 OVER_FILL, SLOW_POOL, BROKEN_RULE = OverFillKind(), SlowPoolKind(), BrokenRuleKind()
-NOT_EMPTY = NotEmptyKind()
+NOT_EMPTY, ACTS_ITSELF = NotEmptyKind(), ActsItselfKind()
 
 
 class GroupJudge(Judge):
@@ -88,7 +90,15 @@ class GroupJudge(Judge):
             *_slow_pools(found, plan),
             *_broken_rules(found, standing, plan),
             *_not_empty(found, plan),
+            *_acts_itself(group, moment),
         ]
+
+
+def _acts_itself(group: BalanceGroup, moment: datetime) -> Iterable[Found[ActsItselfEvidence]]:
+    now = acting_now(group, moment)
+    if now is not None:
+        evidence = ActsItselfEvidence(group.name, now.way, now.until, group.acts_by, now.held_up)
+        yield Found(ACTS_ITSELF, Subject("group", group.pk, group.name), evidence)
 
 
 def _keep_figures(group: BalanceGroup, version: str, found: KnownGroup) -> None:

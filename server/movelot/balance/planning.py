@@ -107,7 +107,7 @@ def place_of(found: KnownGroup, moves: list[MoveRequest]) -> tuple[np.ndarray, l
 
 
 def plan_with(
-    found: KnownGroup, moves: list[MoveRequest], bound_bytes: int
+    found: KnownGroup, moves: list[MoveRequest], bound_bytes: int, at_once: int | None = None
 ) -> tuple[Plan, list[OrderedMove], list[str]]:
     """The plan that ``moves`` make, its order, and what of it is impossible, in sentences.
 
@@ -117,7 +117,7 @@ def plan_with(
     kind = np.array(found.kinds)
     group = found.crossing(np.flatnonzero(kind[place] != kind[found.group.place]))
     plan = plan_for(group, place, bound_bytes)
-    ordered = order_moves(group, plan.moves, rates_of(found))
+    ordered = order_moves(group, plan.moves, rates_of(found), at_once)
     impossible += [f"{text}." for text in broken_musts(group, place)]
     left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}
     impossible += [f"No order has room for {found.group.disks[d]} at every instant." for d in sorted(left_out)]

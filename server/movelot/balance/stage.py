@@ -9,8 +9,9 @@ from django.urls import URLPattern, path
 
 from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
+from movelot.jobs.work import AnyJobKind
 from movelot.lots.kinds import AnyLotKind
-from movelot.stages.base import Stage
+from movelot.stages.base import Chore, Stage
 
 
 def _routes() -> Sequence[URLPattern]:
@@ -21,7 +22,9 @@ def _routes() -> Sequence[URLPattern]:
     from movelot.balance.held_views import HeldView, HoldView
     from movelot.balance.neighbour_views import BusyPoolsView, PoolNeighboursView
     from movelot.balance.rule_views import RuleListView, RuleView
+    from movelot.balance.switch_views import ActsHaltedView
     from movelot.balance.views import GroupCeilingsView, GroupListView, GroupView, StackView
+    from movelot.balance.week_views import GroupWeekView, LetActView, WeekCalendarView, WeekFromCalendarView
     from movelot.lots.draft_views import draft_view
 
     return [
@@ -31,6 +34,11 @@ def _routes() -> Sequence[URLPattern]:
         path("balance/groups/<str:name>/ceilings/", GroupCeilingsView.as_view()),
         path("balance/groups/<str:name>/datastores/<int:pk>/", StackView.as_view()),
         path("balance/groups/<str:name>/members/", GroupMembersView.as_view()),
+        path("balance/groups/<str:name>/acts/", LetActView.as_view()),
+        path("balance/groups/<str:name>/week/", GroupWeekView.as_view()),
+        path("balance/groups/<str:name>/week/read/", WeekFromCalendarView.as_view()),
+        path("balance/groups/<str:name>/week.ics", WeekCalendarView.as_view()),
+        path("balance/acts/", ActsHaltedView.as_view()),
         path("balance/held/", HoldView.as_view()),
         path("balance/held/<int:pk>/", HeldView.as_view()),
         path("balance/members/", MembersView.as_view()),
@@ -52,9 +60,9 @@ def _lot_kinds() -> Sequence[AnyLotKind]:
 
 
 def _finding_kinds() -> Sequence[FindingKind[Any]]:
-    from movelot.balance.judge import BROKEN_RULE, NOT_EMPTY, OVER_FILL, SLOW_POOL
+    from movelot.balance.judge import ACTS_ITSELF, BROKEN_RULE, NOT_EMPTY, OVER_FILL, SLOW_POOL
 
-    return [OVER_FILL, SLOW_POOL, BROKEN_RULE, NOT_EMPTY]
+    return [OVER_FILL, SLOW_POOL, BROKEN_RULE, NOT_EMPTY, ACTS_ITSELF]
 
 
 def _judges() -> Sequence[Judge]:
@@ -63,4 +71,18 @@ def _judges() -> Sequence[Judge]:
     return [GroupJudge()]
 
 
-STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges)
+def _jobs() -> Sequence[AnyJobKind]:
+    from movelot.balance.acting import ActJob
+
+    return [ActJob()]
+
+
+def _chores() -> Sequence[Chore]:
+    from movelot.balance.acting import act
+    from movelot.balance.ways import follow
+
+    # What is in force is known before anybody acts on it.
+    return [follow, act]
+
+
+STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges, jobs=_jobs, chores=_chores)

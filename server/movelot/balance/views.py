@@ -106,8 +106,9 @@ class GroupCeilingsView(APIView):
             before = _said(group)
             since = ChangedSince([f"its ceilings are {before}"], [group.by] if group.by else [], group.at)
             demand(seen_by(request), str(group.number), f"Group {group.name}", lambda _seen: since)
-            group.fill_ceiling = given.validated_data["fill_ceiling"]
-            group.latency_ceiling_ms = given.validated_data["latency_ceiling_ms"]
+            group.own_fill_ceiling = given.validated_data["fill_ceiling"]
+            group.own_latency_ceiling_ms = given.validated_data["latency_ceiling_ms"]
+            group.set_ceilings()
             if _said(group) != before:
                 group.number, group.by, group.at = group.number + 1, person(request).username, now()
                 group.save()
@@ -118,11 +119,12 @@ class GroupCeilingsView(APIView):
 
 
 def _said(group: BalanceGroup) -> str:
-    return f"{group.fill_ceiling:.1%} full and {group.latency_ceiling_ms:g} ms"
+    return f"{group.own_fill_ceiling:.1%} full and {group.own_latency_ceiling_ms:g} ms"
 
 
 def _ceilings(group: BalanceGroup) -> Response:
-    shown = GroupCeilings(group.name, group.number, group.fill_ceiling, group.latency_ceiling_ms, group.by, group.at)
+    own = group.own_fill_ceiling, group.own_latency_ceiling_ms
+    shown = GroupCeilings(group.name, group.number, *own, group.by, group.at)
     return Response(GroupCeilingsSerializer(shown).data, headers=etag(str(group.number)))
 
 

@@ -76,8 +76,9 @@ def _settle(rows: dict[str, list[Row]], person: User) -> None:
     for row in rows["clusters"]:
         group = models.BalanceGroup.objects.filter(cluster__name=row["name"]).first()
         if group:
-            group.fill_ceiling = row["fill_ceiling"] or group.fill_ceiling
-            group.latency_ceiling_ms = row["latency_ceiling_ms"] or group.latency_ceiling_ms
+            group.own_fill_ceiling = row["fill_ceiling"] or group.own_fill_ceiling
+            group.own_latency_ceiling_ms = row["latency_ceiling_ms"] or group.own_latency_ceiling_ms
+            group.set_ceilings()
             group.save()
     pools = {(pool.device.name, pool.name): pool for pool in _imported(models.Pool, "device")}
     for row in rows["pools"]:

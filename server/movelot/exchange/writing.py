@@ -255,7 +255,7 @@ def _labels() -> Iterator[Cells]:
 
 ROWS: dict[str, Any] = {
     "clusters": lambda: _listed(
-        models.Cluster.objects.order_by("name"), "name", "group__fill_ceiling", "group__latency_ceiling_ms"
+        models.Cluster.objects.order_by("name"), "name", "group__own_fill_ceiling", "group__own_latency_ceiling_ms"
     ),
     "hosts": _hosts,
     "arrays": _arrays,

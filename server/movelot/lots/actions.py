@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from django.db import transaction
 from django.db.models import Q
 from django.utils.timezone import now
@@ -100,11 +102,35 @@ def run(lot: Lot, progress: Progress | None = None, seen: str | None = None) -> 
                 " ".join(stops),
                 "Settle it, then run. Nothing was changed.",
             )
+        _demand_end_in_window(lot)
     else:
         _demand_answers(lot, progress)
     if by_hand(lot):
         return _to_sheet(lot)
     return _start(lot)
+
+
+def _demand_end_in_window(lot: Lot) -> None:
+    """Problem 409 for a lot with a window that, as expected now, would not end inside it."""
+    if lot.window_ends_at is None:
+        return
+    ends = now() + timedelta(seconds=max(lot.steps.values_list("planned_end", flat=True), default=0.0))
+    if ends > lot.window_ends_at:
+        raise Problem(
+            409,
+            "window_too_short",
+            f"Lot {lot.pk} would end at {ends:%H:%M} UTC, its window ends at {lot.window_ends_at:%H:%M} UTC.",
+            "Nothing was begun.",
+            "Run less of it, or in a longer window.",
+        )
+
+
+def taken_on(lot: Lot) -> Lot:
+    """The lot, which a person takes on where it ran by itself: no window holds it back any more."""
+    if lot.window_ends_at is not None:
+        lot.window_ends_at = None
+        lot.save(update_fields=["window_ends_at"])
+    return lot
 
 
 def _demand_answers(lot: Lot, progress: Progress | None) -> None:

@@ -66,5 +66,5 @@ class RunJob(JobKind[LotReached]):
     name, queue, result = "run", "checks", LotReached
 
     def do(self, running: Running) -> LotReached:
-        lot = actions.run(_lot(running), running.progress, running.params.get("seen"))
+        lot = actions.run(actions.taken_on(_lot(running)), running.progress, running.params.get("seen"))
         return LotReached(lot.pk, lot.state)

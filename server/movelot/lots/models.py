@@ -9,7 +9,7 @@ from django.db.models import Q
 from django.utils.timezone import now
 
 from movelot.accounts.models import User
-from movelot.inventory.models import Device
+from movelot.inventory.models import BalanceGroup, Device
 
 # A driver says every few seconds that it is at its lot; who is silent for longer than this is dead, or has no database.
 DRIVER_SILENT_SECONDS = 30.0
@@ -62,6 +62,10 @@ class Lot(models.Model):
     limits = models.JSONField(default=dict)
     # For so many hours from its end what it set lasts; then it is undone by itself. For good where it is null.
     lasts_hours = models.PositiveIntegerField(null=True)
+    # The balance group that ran it by itself, if one did; and when the window ends in which it may begin anything.
+    acts_for = models.ForeignKey(BalanceGroup, null=True, on_delete=models.SET_NULL, related_name="+")
+    by_itself = models.BooleanField(default=False)
+    window_ends_at = models.DateTimeField(null=True)
     undoes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
 
     class Meta:
@@ -92,6 +96,11 @@ class Lot(models.Model):
     @property
     def active(self) -> bool:
         return self.state in (self.State.RUNNING, self.State.HALTING)
+
+    @property
+    def window_over(self) -> bool:
+        """Whether it may begin nothing any more, as its window has ended."""
+        return self.window_ends_at is not None and now() >= self.window_ends_at
 
     @property
     def undriven_seconds(self) -> float:

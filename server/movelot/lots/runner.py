@@ -103,9 +103,9 @@ class Driver:
 
     @property
     def _going_on(self) -> bool:
-        """New steps may begin: nobody halted, nothing failed or is unknown."""
+        """New steps may begin: nobody halted, nothing failed or is unknown, its window has not ended."""
         stopped = self._keys(Step.State.FAILED) or self._keys(Step.State.UNKNOWN)
-        return self.lot.state == Lot.State.RUNNING and not stopped
+        return self.lot.state == Lot.State.RUNNING and not stopped and not self.lot.window_over
 
     def _start(self, threads: ThreadPoolExecutor) -> None:
         for key in self._running():

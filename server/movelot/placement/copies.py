@@ -15,7 +15,7 @@ from movelot.lots.steps.values import Nothing
 from movelot_core.balance.copies import BesideCopies, CopyRates, beside_copies, pools_of
 from movelot_core.balance.group import Bools
 from movelot_core.balance.moves import Gain
-from movelot_core.balance.order import OrderedMove
+from movelot_core.balance.order import ALL_COPIES, OrderedMove
 from movelot_core.units import count_of, format_share, format_size
 
 FALLBACK_RATE = 100 * 1024**2
@@ -92,8 +92,10 @@ def gain_text(gain: Gain) -> str:
     return f"{gain.subject} from {format_share(gain.before)} to {format_share(gain.after)}"
 
 
-def add_copies(plan: StepPlan, found: KnownGroup, ordered: Sequence[OrderedMove]) -> list[Handle[Nothing]]:
-    """Add a step for each move, on the host that runs the machine; a handle each."""
+def add_copies(
+    plan: StepPlan, found: KnownGroup, ordered: Sequence[OrderedMove], at_once: int | None = None
+) -> list[Handle[Nothing]]:
+    """Add a step for each move, on the host that runs the machine; a handle each. ``at_once``: so many at most."""
     disks = {
         row[0]: row[1:]
         for row in Disk.objects.filter(pk__in=[found.disk_keys[step.move.disk] for step in ordered]).values_list(
@@ -106,6 +108,8 @@ def add_copies(plan: StepPlan, found: KnownGroup, ordered: Sequence[OrderedMove]
     handles: list[Handle[Nothing]] = []
     for pool, borne in beside(found, ordered).items():
         plan.limit(f"pool {found.group.pools[pool]}", borne.at_once)
+    if at_once is not None:
+        plan.limit(ALL_COPIES, at_once)
     for step in ordered:
         move = step.move
         identity, machine, host = disks[found.disk_keys[move.disk]]
@@ -127,6 +131,7 @@ def add_copies(plan: StepPlan, found: KnownGroup, ordered: Sequence[OrderedMove]
                 f"datastore {source.name}",
                 f"datastore {target.name}",
                 *(f"pool {found.group.pools[pool]}" for pool in sorted(set(pools_of(found.group, move)))),
+                *((ALL_COPIES,) if at_once is not None else ()),
             ),
             seconds=step.stated_seconds,
         )

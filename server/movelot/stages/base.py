@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from importlib import import_module
 from typing import Any
@@ -19,6 +20,9 @@ from movelot.findings.base import FindingKind
 from movelot.findings.judging import Judge
 from movelot.jobs.work import AnyJobKind
 from movelot.lots.kinds import AnyLotKind
+
+# What a stage does by the clock, every half a minute, told which time it is; quick, as work goes to jobs.
+Chore = Callable[[datetime], None]
 
 
 def nothing() -> list[Any]:
@@ -45,6 +49,7 @@ class Stage:
     # How many things wait there for people, which the top strip shows at its page; else its findings.
     waits: Callable[[Waiting], int] | None = None
     jobs: Callable[[], Sequence[AnyJobKind]] = nothing
+    chores: Callable[[], Sequence[Chore]] = nothing
 
     def count(self, waiting: Waiting) -> int:
         """How many things wait in this stage."""

@@ -49,9 +49,11 @@ from movelot.inventory.models.policies import (
 )
 from movelot.inventory.models.rules import PlacementRule
 from movelot.inventory.models.summaries import MachineSummary
+from movelot.inventory.models.ways import ActsHalted, Rehearsal, WayBar, WayException, WayOfWorking
 
 __all__ = [
     "TAKEN_BYTES",
+    "ActsHalted",
     "AdmittedInitiator",
     "BalanceGroup",
     "Capability",
@@ -105,6 +107,7 @@ __all__ = [
     "PoolHour",
     "Portal",
     "Reading",
+    "Rehearsal",
     "Retention",
     "RoomWatch",
     "Session",
@@ -114,5 +117,8 @@ __all__ = [
     "TierDay",
     "Volume",
     "VolumeDay",
+    "WayBar",
+    "WayException",
+    "WayOfWorking",
     "Zone",
 ]

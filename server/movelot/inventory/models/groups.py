@@ -20,9 +20,21 @@ class BalanceGroup(models.Model):
     name = models.CharField(max_length=64, unique=True)
     cluster = models.OneToOneField(Cluster, null=True, on_delete=models.SET_NULL, related_name="group")
     datastores = models.ManyToManyField(Datastore, through="GroupMember", related_name="groups")
+    # The ceilings that hold now: those of the way of working in force, else its own, which people set.
     fill_ceiling = models.FloatField(default=0.82)
     latency_ceiling_ms = models.FloatField(default=9.0)
-    # Another one each time somebody changes its name, ceilings or members; and who did last.
+    own_fill_ceiling = models.FloatField(default=0.82)
+    own_latency_ceiling_ms = models.FloatField(default=9.0)
+    # Where its people are: hours of its week are told by the clock of that time zone.
+    zone = models.CharField(max_length=64, default="UTC")
+    # What is in force, since when and until when (none: for ever), as last told by the clock.
+    in_force = models.ForeignKey("WayOfWorking", null=True, on_delete=models.SET_NULL, related_name="+")
+    in_force_since = models.DateTimeField(null=True)
+    in_force_until = models.DateTimeField(null=True)
+    # Who let it act by itself, and for which ways and week; nobody while those are other ones.
+    acts_by = models.CharField(max_length=150, blank=True)
+    acts_as = models.CharField(max_length=64, blank=True)
+    # Another one each time somebody changes its name, ceilings, week or members; and who did last.
     number = models.PositiveIntegerField(default=1)
     by = models.CharField(max_length=150, blank=True)
     at = models.DateTimeField(null=True)
@@ -31,6 +43,10 @@ class BalanceGroup(models.Model):
         constraints = [
             models.CheckConstraint(condition=Q(fill_ceiling__gt=0, fill_ceiling__lte=1), name="group_fill_is_share"),
             models.CheckConstraint(condition=Q(latency_ceiling_ms__gt=0), name="group_latency_positive"),
+            models.CheckConstraint(
+                condition=Q(own_fill_ceiling__gt=0, own_fill_ceiling__lte=1), name="group_own_fill_is_share"
+            ),
+            models.CheckConstraint(condition=Q(own_latency_ceiling_ms__gt=0), name="group_own_latency_positive"),
         ]
 
     def __str__(self) -> str:
@@ -40,6 +56,13 @@ class BalanceGroup(models.Model):
     def named(cls, name: str) -> BalanceGroup | None:
         """The group of that name, else the one that had it last: drafts, links and records go on by it."""
         return cls.objects.filter(name=name).first() or cls.objects.filter(former_names__name=name).first()
+
+    def set_ceilings(self) -> bool:
+        """Have the ceilings of the way in force, where it has any, else the group's own. Whether others held before."""
+        before, way = (self.fill_ceiling, self.latency_ceiling_ms), self.in_force
+        self.fill_ceiling = (way and way.fill_ceiling) or self.own_fill_ceiling
+        self.latency_ceiling_ms = (way and way.latency_ceiling_ms) or self.own_latency_ceiling_ms
+        return before != (self.fill_ceiling, self.latency_ceiling_ms)
 
     def clusters(self) -> models.QuerySet[Cluster]:
         """The clusters whose hosts mount any of its datastores, by name."""
