@@ -59,7 +59,7 @@ def beginning(group: Group, moves: Sequence[Move], rates: CopyRates, window: Win
 
 
 def _within(group: Group, ordered: Sequence[OrderedMove], rates: CopyRates, window: Window) -> list[list[Move]]:
-    """Units of moves that fit the bytes, and the time by their copies alone, in order: a disk with its bond and all they
+    """Units of moves that fit the bytes, and the time by their copies alone, each a disk with its bond and all they
     wait for.
 
     What goes through a third datastore is one move here: ``order_moves`` finds its way anew.

@@ -28,7 +28,7 @@ from movelot_core.units import count_of
 UNCHANGED = "Nothing was stored."
 STORES_MAX = 2000
 # Words of addresses beside which groups have theirs.
-RESERVED = ("rules", "groups", "neighbours")
+RESERVED = ("rules", "groups", "neighbours", "week")
 
 
 class AllMembersSerializer(DataclassSerializer[AllMembers]):

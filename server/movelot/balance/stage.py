@@ -21,6 +21,7 @@ def _routes() -> Sequence[URLPattern]:
     from movelot.balance.group_views import GroupMembersView, MembersEffectView, MembersView
     from movelot.balance.held_views import HeldView, HoldView
     from movelot.balance.neighbour_views import BusyPoolsView, PoolNeighboursView
+    from movelot.balance.rehearsal_views import RehearsalSeenView, RehearsalsView
     from movelot.balance.rule_views import RuleListView, RuleView
     from movelot.balance.switch_views import ActsHaltedView
     from movelot.balance.views import GroupCeilingsView, GroupListView, GroupView, StackView
@@ -35,10 +36,12 @@ def _routes() -> Sequence[URLPattern]:
         path("balance/groups/<str:name>/datastores/<int:pk>/", StackView.as_view()),
         path("balance/groups/<str:name>/members/", GroupMembersView.as_view()),
         path("balance/groups/<str:name>/acts/", LetActView.as_view()),
+        path("balance/groups/<str:name>/rehearsals/", RehearsalsView.as_view()),
         path("balance/groups/<str:name>/week/", GroupWeekView.as_view()),
         path("balance/groups/<str:name>/week/read/", WeekFromCalendarView.as_view()),
         path("balance/groups/<str:name>/week.ics", WeekCalendarView.as_view()),
         path("balance/acts/", ActsHaltedView.as_view()),
+        path("balance/rehearsals/<int:pk>/seen/", RehearsalSeenView.as_view()),
         path("balance/held/", HoldView.as_view()),
         path("balance/held/<int:pk>/", HeldView.as_view()),
         path("balance/members/", MembersView.as_view()),
@@ -73,8 +76,9 @@ def _judges() -> Sequence[Judge]:
 
 def _jobs() -> Sequence[AnyJobKind]:
     from movelot.balance.acting import ActJob
+    from movelot.balance.rehearsing import RehearseJob
 
-    return [ActJob()]
+    return [ActJob(), RehearseJob()]
 
 
 def _chores() -> Sequence[Chore]:

@@ -7,7 +7,7 @@ it does so may well be laid out in a calendar.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from hashlib import blake2b
 from zoneinfo import ZoneInfo
@@ -34,7 +34,7 @@ class CalendarWeek:
     zone: str
     bars: list[BarRow]
     exceptions: list[ExceptionRow]
-    left_out: list[str] = field(default_factory=list)
+    left_out: list[str]
 
 
 def written_calendar(group: str, week: GroupWeek) -> bytes:
@@ -83,7 +83,7 @@ def read_calendar(text: str, ways: Sequence[str], zone: str) -> CalendarWeek:
     if len(events) > EVENTS_MOST:
         title = f"The calendar has {count_of(len(events), 'event')}; {EVENTS_MOST} are taken at most."
         raise Problem(422, "calendar_too_long", title, UNCHANGED)
-    found = CalendarWeek(zone, [], [])
+    found = CalendarWeek(zone, [], [], [])
     known = {way.casefold(): way for way in ways}
     for event in events:
         summary = str(event.get("summary", "")).strip()

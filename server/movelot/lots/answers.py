@@ -93,7 +93,8 @@ class Act:
 class LotDetail:
     """A lot whole. ``version`` is its ETag, ``reversible`` says whether all of its steps can be taken back,
     ``by_hand`` that people carry it out by its run sheet. What it sets is taken back by itself ``lasts_hours`` after
-    its end, never where that is null; ``not_taken_back`` says why that was held up."""
+    its end, never where that is null; ``not_taken_back`` says why that was held up. A group ran it ``by_itself`` in a
+    window, at whose end it begins no more."""
 
     summary: LotSummary
     version: str
@@ -111,6 +112,8 @@ class LotDetail:
     lasts_hours: int | None
     lasts_until: datetime | None
     not_taken_back: str
+    by_itself: bool
+    window_ends_at: datetime | None
 
 
 class LotSummarySerializer(DataclassSerializer[LotSummary]):
@@ -176,6 +179,8 @@ def document_of(lot: Lot) -> dict[str, Any]:
         lasts_hours=lot.lasts_hours,
         lasts_until=lot.lasts_until,
         not_taken_back=why_not_taken_back(lot, now()),
+        by_itself=lot.by_itself,
+        window_ends_at=lot.window_ends_at,
         can_undo=not by_hand and not lot.active and (bool(acted) or unknown) and undone is None and _reversible(acted),
     )
     for row in rows:

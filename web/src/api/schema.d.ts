@@ -197,6 +197,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/balance/acts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The switch: looking, halting all groups, and letting them act again. */
+        get: operations["balance_acts_retrieve"];
+        /** @description The switch: looking, halting all groups, and letting them act again. */
+        put: operations["balance_acts_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/balance/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -246,6 +264,23 @@ export interface paths {
         post?: never;
         /** @description A group's board; and retiring the group. */
         delete: operations["balance_groups_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/acts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Let a group act by itself as its ways are now, or no more. */
+        put: operations["balance_groups_acts_update"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -315,6 +350,76 @@ export interface paths {
         /** @description A group's name and members: looking, and changing them. */
         put: operations["balance_groups_members_update"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/rehearsals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The rehearsals of a group; and asking for one of its ways as they are. */
+        get: operations["rehearsals"];
+        put?: never;
+        /** @description The rehearsals of a group; and asking for one of its ways as they are. */
+        post: operations["balance_groups_rehearsals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/week/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A group's week: looking, and laying it out. */
+        get: operations["balance_groups_week_retrieve"];
+        /** @description A group's week: looking, and laying it out. */
+        put: operations["balance_groups_week_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/week.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A group's week as a calendar (RFC 5545). */
+        get: operations["balance_groups_week.ics_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/groups/{name}/week/read/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The week that a calendar describes, for the ways that a group has; nothing is stored. */
+        post: operations["balance_groups_week_read_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -438,6 +543,23 @@ export interface paths {
         get: operations["balance_pools_neighbours_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/rehearsals/{id}/seen/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that one looked at a rehearsal: a group acts by itself only as somebody saw it would. */
+        post: operations["balance_rehearsals_seen_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2083,6 +2205,31 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        ActReached: {
+            lot: number | null;
+            text: string;
+        };
+        Acting: {
+            wanted: boolean;
+            let_by: string;
+            why_not: string;
+            rehearsal: number | null;
+            seen_by: string;
+        };
+        ActsSwitch: {
+            halted: boolean;
+            by: string;
+            /** Format: date-time */
+            at: string | null;
+            reason: string;
+            groups: string[];
+            lots: number[];
+        };
+        ActsSwitchFormRequest: {
+            halted: boolean;
+            /** @default  */
+            reason: string;
+        };
         Advice: {
             count: number;
             size: string;
@@ -2242,7 +2389,7 @@ export interface components {
          * @description A group, and the moves wanted in it; without any the plan of core for that aim is taken.
          *
          *     ``least_gain``: evening out goes on while a TiB moved lowers the highest fill and load by so many points.
-         *     ``limits`` are set beside, each once its disk has moved.
+         *     ``limits`` are set beside, each once its disk has moved. No more than ``at_once`` copies run side by side.
          */
         BalanceForm: {
             group: string;
@@ -2251,12 +2398,13 @@ export interface components {
             least_gain: number;
             moves: components["schemas"]["MoveRequest"][] | null;
             limits: components["schemas"]["LimitRequest"][];
+            at_once: number | null;
         };
         /**
          * @description A group, and the moves wanted in it; without any the plan of core for that aim is taken.
          *
          *     ``least_gain``: evening out goes on while a TiB moved lowers the highest fill and load by so many points.
-         *     ``limits`` are set beside, each once its disk has moved.
+         *     ``limits`` are set beside, each once its disk has moved. No more than ``at_once`` copies run side by side.
          */
         BalanceFormRequest: {
             group: string;
@@ -2265,6 +2413,7 @@ export interface components {
             least_gain: number;
             moves: components["schemas"]["MoveRequestRequest"][] | null;
             limits: components["schemas"]["LimitRequestRequest"][];
+            at_once: number | null;
         };
         BalancePlan: {
             group: string;
@@ -2281,6 +2430,16 @@ export interface components {
             broken: string[];
             limits?: components["schemas"]["DiskLimits"][];
             remarks?: string[];
+        };
+        BarFormRequest: {
+            way: string;
+            begins: number;
+            hours: number;
+        };
+        BarRow: {
+            way: string;
+            begins: number;
+            hours: number;
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -2352,6 +2511,15 @@ export interface components {
             array: string;
             /** Format: double */
             peak_ms: number | null;
+        };
+        CalendarFormRequest: {
+            calendar: string;
+        };
+        CalendarWeek: {
+            zone: string;
+            bars: components["schemas"]["BarRow"][];
+            exceptions: components["schemas"]["ExceptionRow"][];
+            left_out: string[];
         };
         CapabilityAnswer: {
             name: string;
@@ -2466,6 +2634,14 @@ export interface components {
             disk_bytes: number;
             snapshot_bytes: number;
             hosts: number;
+        };
+        DayAnswer: {
+            /** Format: date */
+            day: string;
+            over: number;
+            over_rehearsed: number;
+            moves: number;
+            moved_bytes: number;
         };
         DayOfTier: {
             day: string;
@@ -2583,6 +2759,13 @@ export interface components {
             cap: number;
             floor: number;
         };
+        /**
+         * @description * `advise` - advise
+         *     * `act` - act
+         *     * `still` - still
+         * @enum {string}
+         */
+        DoesEnum: "advise" | "act" | "still";
         DriveSet: {
             media: string;
             size_bytes: number;
@@ -2647,6 +2830,23 @@ export interface components {
             logical_bytes: number;
             zero_bytes: number;
             left: components["schemas"]["WayLeft"][];
+        };
+        ExceptionFormRequest: {
+            way: string;
+            /** Format: date-time */
+            begins: string;
+            /** Format: date-time */
+            ends: string;
+            /** @default  */
+            reason: string;
+        };
+        ExceptionRow: {
+            way: string;
+            /** Format: date-time */
+            begins: string;
+            /** Format: date-time */
+            ends: string;
+            reason: string;
         };
         FairCapsPlan: {
             pool_id: number;
@@ -2918,6 +3118,25 @@ export interface components {
             /** Format: double */
             latency_ceiling_ms: number;
         };
+        GroupWeek: {
+            group: string;
+            number: number;
+            zone: string;
+            ways: components["schemas"]["WayRow"][];
+            bars: components["schemas"]["BarRow"][];
+            exceptions: components["schemas"]["ExceptionRow"][];
+            now: components["schemas"]["WayNow"];
+            acting: components["schemas"]["Acting"];
+            latency_ms: (number | null)[];
+            ceilings_ms: number[];
+            /** Format: double */
+            own_fill_ceiling: number;
+            /** Format: double */
+            own_latency_ceiling_ms: number;
+            by: string;
+            /** Format: date-time */
+            at: string | null;
+        };
         Happening: {
             what: components["schemas"]["WhatEnum"];
             kind: components["schemas"]["KindEnum"];
@@ -3079,7 +3298,7 @@ export interface components {
             result: components["schemas"]["JobResult"] | null;
             id: number;
             /** @enum {string} */
-            kind: "bring_in_image" | "check" | "draft" | "estimate_reduction" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "plan_room" | "prove_trail" | "reread" | "run" | "take_back";
+            kind: "act" | "bring_in_image" | "check" | "draft" | "estimate_reduction" | "export_package" | "import_metrics" | "import_package" | "import_rows" | "plan_room" | "prove_trail" | "rehearse" | "reread" | "run" | "take_back";
             state: components["schemas"]["JobState"];
             text: string;
             done: number;
@@ -3092,7 +3311,7 @@ export interface components {
             /** Format: date-time */
             ended_at: string | null;
         };
-        JobResult: components["schemas"]["BroughtIn"] | components["schemas"]["DevicesRead"] | components["schemas"]["Estimated"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["RoomAnswer"] | components["schemas"]["Taken"];
+        JobResult: components["schemas"]["ActReached"] | components["schemas"]["BroughtIn"] | components["schemas"]["DevicesRead"] | components["schemas"]["Estimated"] | components["schemas"]["ImportAnswer"] | components["schemas"]["LotReached"] | components["schemas"]["PackageAnswer"] | components["schemas"]["PackageMade"] | components["schemas"]["Proof"] | components["schemas"]["RehearsalReached"] | components["schemas"]["RoomAnswer"] | components["schemas"]["Taken"];
         KeepViewFormRequest: {
             page: string;
             name: string;
@@ -3142,6 +3361,10 @@ export interface components {
         LayerBytes: {
             layer: string;
             size_bytes: number;
+        };
+        /** @description Whether a group acts by itself where its ways say so. */
+        LetActFormRequest: {
+            acts: boolean;
         };
         Level: {
             level: string;
@@ -3240,6 +3463,9 @@ export interface components {
             /** Format: date-time */
             lasts_until: string | null;
             not_taken_back: string;
+            by_itself: boolean;
+            /** Format: date-time */
+            window_ends_at: string | null;
         };
         LotOfMachine: {
             id: number;
@@ -4014,6 +4240,41 @@ export interface components {
             volumes: components["schemas"]["ReducibleVolume"][];
             estimate: components["schemas"]["PoolEstimate"] | null;
         };
+        RehearsalAnswer: {
+            id: number;
+            group: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            seen_by: string;
+            /** Format: date-time */
+            seen_at: string | null;
+            fits: boolean;
+            document: components["schemas"]["RehearsalDocument"];
+        };
+        RehearsalDocument: {
+            days: components["schemas"]["DayAnswer"][];
+            moves: components["schemas"]["RehearsedMoveAnswer"][];
+            moves_count: number;
+            moved_bytes: number;
+            taken_back: number;
+            hours_over: number;
+            hours_over_rehearsed: number;
+            assumptions: string[];
+            halted: boolean;
+        };
+        RehearsalReached: {
+            rehearsal: number;
+        };
+        RehearsedMoveAnswer: {
+            /** Format: date-time */
+            at: string;
+            disk: string;
+            source: string;
+            target: string;
+            size_bytes: number;
+            taken_back: boolean;
+        };
         Remedy: {
             kind: components["schemas"]["LotKindName"];
             form: {
@@ -4542,16 +4803,52 @@ export interface components {
             path_policy: string;
             paths: string[][];
         };
+        WayFormRequest: {
+            name: string;
+            does: components["schemas"]["DoesEnum"];
+            /** Format: int64 */
+            most_bytes?: number | null;
+            most_copies?: number | null;
+            /** Format: double */
+            fill_ceiling?: number | null;
+            /** Format: double */
+            latency_ceiling_ms?: number | null;
+        };
         WayLeft: {
             ways: string[];
             left_bytes: number;
             error_bytes: number;
+        };
+        WayNow: {
+            way: string;
+            does: string;
+            /** Format: date-time */
+            until: string | null;
+            once: boolean;
+            next_way: string;
+        };
+        WayRow: {
+            name: string;
+            does: string;
+            most_bytes: number | null;
+            most_copies: number | null;
+            /** Format: double */
+            fill_ceiling: number | null;
+            /** Format: double */
+            latency_ceiling_ms: number | null;
         };
         WeakPoint: {
             kind: string;
             component: string;
             hosts: string[];
             volumes: string[];
+        };
+        /** @description The ways of a group, when each is in force in a week, and exceptions. */
+        WeekFormRequest: {
+            zone: string;
+            ways: components["schemas"]["WayFormRequest"][];
+            bars: components["schemas"]["BarFormRequest"][];
+            exceptions?: components["schemas"]["ExceptionFormRequest"][];
         };
         Welcome: {
             name: string;
@@ -4608,6 +4905,7 @@ export interface components {
         /** @enum {string} */
         LotKindName: "attach" | "attach_file" | "attach_set" | "balance" | "chap" | "default_store" | "delete_disks" | "delete_image" | "delete_machine" | "delete_swap" | "detach" | "device_settings" | "fair_caps" | "file_limits" | "find_paths" | "frames" | "grow" | "grow_pool" | "initiator" | "interfaces" | "keep_image" | "limits" | "machine_disk" | "make_thin" | "migrate" | "mount_alike" | "move_files" | "new_machine" | "passwords" | "power" | "reduce" | "remake" | "retire" | "return_blocks" | "shrink" | "snapshot" | "spread" | "undo" | "uplinks" | "use_volume";
         JobResults: {
+            act: components["schemas"]["ActReached"];
             bring_in_image: components["schemas"]["BroughtIn"];
             check: components["schemas"]["LotReached"];
             draft: components["schemas"]["LotReached"];
@@ -4618,6 +4916,7 @@ export interface components {
             import_rows: components["schemas"]["ImportAnswer"];
             plan_room: components["schemas"]["RoomAnswer"];
             prove_trail: components["schemas"]["Proof"];
+            rehearse: components["schemas"]["RehearsalReached"];
             reread: components["schemas"]["DevicesRead"];
             run: components["schemas"]["LotReached"];
             take_back: components["schemas"]["LotReached"];
@@ -5216,6 +5515,66 @@ export interface operations {
             };
         };
     };
+    balance_acts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActsSwitch"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_acts_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActsSwitchFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActsSwitch"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     balance_drafts_retrieve: {
         parameters: {
             query?: never;
@@ -5393,6 +5752,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_acts_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetActFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupWeek"];
+                };
             };
             /** @description A problem; nothing was changed unless it says so. */
             "4XX": {
@@ -5587,6 +5983,197 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupMembers"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalAnswer"][];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_rehearsals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_week_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupWeek"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_week_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what you saw: 412 says what changed since. */
+                "If-Match"?: string;
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeekFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupWeek"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "balance_groups_week.ics_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_groups_week_read_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarWeek"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */
@@ -5796,6 +6383,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PoolNeighbours"];
+                };
+            };
+            /** @description A problem; nothing was changed unless it says so. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance_rehearsals_seen_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalAnswer"];
                 };
             };
             /** @description A problem; nothing was changed unless it says so. */

@@ -24,6 +24,7 @@ const form: Schemas["BalanceForm"] = {
   least_gain: 1,
   moves: [{ disk: 11, target: 2 }],
   limits: [],
+  at_once: null,
 };
 const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,

@@ -35,5 +35,13 @@ export const PAGES: readonly PageEntry[] = [
     chip: 3,
     load: async () => (await import("./NeighboursPage")).NeighboursPage,
   },
+  {
+    path: "/balance/week",
+    name: "Week",
+    also: "ways of working, act by itself, automatic, schedule, rehearsal, exceptions, iCalendar",
+    stage: "balance",
+    chip: 4,
+    load: async () => (await import("./WeekPage")).WeekPage,
+  },
   { path: "/balance/:group", name: "Balance", stage: "balance", load },
 ];

@@ -8,6 +8,13 @@ export type Plan = Schemas["BalancePlan"];
 export type Move = Schemas["MoveRow"];
 export type Alternative = Schemas["Alternative"];
 export type Ceilings = Schemas["GroupCeilings"];
+export type GroupWeek = Schemas["GroupWeek"];
+export type WayRow = Schemas["WayRow"];
+export type BarRow = Schemas["BarRow"];
+export type ExceptionRow = Schemas["ExceptionRow"];
+export type Rehearsal = Schemas["RehearsalAnswer"];
+export type RehearsalDay = Schemas["DayAnswer"];
+export type RehearsedMove = Schemas["RehearsedMoveAnswer"];
 export type Rule = Schemas["RuleAnswer"];
 export type AllMembers = Schemas["AllMembers"];
 export type GroupMembers = Schemas["GroupMembers"];
@@ -67,3 +74,14 @@ export const ceilingsQuery = (name: string) =>
 /** The plans that were made for a group as it is. */
 export const alternativesQuery = (name: string) =>
   queryOptions("get", "/api/balance/groups/{name}/alternatives/", { params: { path: { name } } });
+
+/** A group's ways of working over the week. */
+export const weekQuery = (name: string) =>
+  queryOptions("get", "/api/balance/groups/{name}/week/", { params: { path: { name } } });
+
+/** The last rehearsals of a group's ways. */
+export const rehearsalsQuery = (name: string) =>
+  queryOptions("get", "/api/balance/groups/{name}/rehearsals/", { params: { path: { name } } });
+
+/** The switch that keeps all groups from acting by themselves. */
+export const actsQuery = () => queryOptions("get", "/api/balance/acts/");

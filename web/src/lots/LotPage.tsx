@@ -105,9 +105,24 @@ function Story({ lot }: { lot: LotDetail }) {
           ; undone by <Link to={`/lots/${String(summary.undone_by)}`}>lot {summary.undone_by}</Link>
         </>
       )}
+      <ByItself lot={lot} />
       <Lasts lot={lot} />
     </Typography>
   );
+}
+
+/** That a group ran it by itself, and in which window. */
+function ByItself({ lot }: { lot: LotDetail }) {
+  if (!lot.by_itself) return null;
+  const until = lot.window_ends_at && formatDate(lot.window_ends_at);
+  if (!until) return "; its group runs it by itself";
+  const left = lot.steps.filter((step) => step.state === "waiting").length;
+  if (
+    lot.summary.state === "halted" &&
+    Date.parse(lot.window_ends_at ?? "") <= Date.parse(lot.summary.ended_at ?? "")
+  )
+    return `; its group ran it by itself until its window ended, ${until}: ${countOf(left, "step")} not begun`;
+  return `; its group runs it by itself, and begins nothing after ${until}`;
 }
 
 /** Until when it lasts, where it is taken back by itself. */

@@ -157,6 +157,8 @@ export const lot = (part: Partial<Schemas["LotDetail"]> = {}): Schemas["LotDetai
   lasts_hours: null,
   lasts_until: null,
   not_taken_back: "",
+  by_itself: false,
+  window_ends_at: null,
   acts: [],
   ...part,
 });

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from urllib.parse import urlencode
 
 from movelot.findings.base import FindingKind, Subject, Words
 from movelot_core.rounds import Urgency
@@ -41,4 +42,4 @@ class ActsItselfKind(FindingKind[ActsItselfEvidence]):
         return [f"{said}. {evidence.held_up}" if evidence.held_up else f"{said}; its lots are among all others"]
 
     def place(self, subject: Subject, evidence: ActsItselfEvidence) -> str:
-        return f"/balance/{evidence.group}/week"
+        return f"/balance/week?{urlencode({'group': evidence.group})}"
