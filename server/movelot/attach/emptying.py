@@ -36,6 +36,7 @@ from movelot.lots.steps.machine_files import MoveFiles
 from movelot.lots.steps.move_disk import between
 from movelot.placement.copies import add_copies, rates_of
 from movelot.placement.homeless import why_homeless
+from movelot.placement.still import still_now
 from movelot_core.balance.drain import Drained, drain
 from movelot_core.balance.group import Ints, broken_musts
 from movelot_core.balance.order import OrderedMove, left_out, order_moves
@@ -104,6 +105,9 @@ class Emptying:
         text = f"{count_of(len(copies), 'copy', 'copies')}, {size}, to {targets}; machines run on"
         yield Check("all of it can go elsewhere", PASS, text)
         yield Check("ceilings", PASS, "no datastore and no pool goes over a ceiling that was under it")
+        for known, ordered in self.ordered:
+            if ordered:
+                yield from still_now(known.row)
         if self.makes_room:
             text = f"{count_of(self.makes_room, 'other disk')} of the group move to make room for them."
             yield Check("what else moves", WARN, text)

@@ -25,6 +25,7 @@ from movelot.lots.kinds import PASS, STOP, WARN, Check, Draft, LotKind, Measured
 from movelot.lots.models import Lot
 from movelot.lots.step_plan import StepPlan
 from movelot.placement.copies import add_copies, too_loud
+from movelot.placement.still import still_now
 from movelot_core.balance.even import LEAST_GAIN
 from movelot_core.balance.exact import fits
 from movelot_core.balance.order import OrderedMove
@@ -101,6 +102,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
             for n, pool in enumerate(view.pools)
             if pool.extrapolated and any(found.group.pool_of[step.move.target] == n for step in ordered)
         ]
+        checks += still_now(group) if ordered else []
         complete = replace(form, moves=moves)
         steps = StepPlan()
         handles = add_copies(steps, found, ordered, form.at_once)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Literal, cast
 
 from movelot.balance.ways import Ways, digest_of, may_act, ways_of
 from movelot.balance.week_load import latency_by_hour
@@ -11,12 +12,15 @@ from movelot.inventory.models import ActsHalted, BalanceGroup, Rehearsal, WayExc
 from movelot_core.balance.week import InForce
 
 
+Does = Literal["advise", "act", "still"]
+
+
 @dataclass
 class WayRow:
-    """A way of working: ``does`` is advise, act or still; what is null has no limit, or is the group's own."""
+    """A way of working; what is null has no limit, or is the group's own."""
 
     name: str
-    does: str
+    does: Does
     most_bytes: int | None
     most_copies: int | None
     fill_ceiling: float | None
@@ -127,7 +131,7 @@ def acting_of(group: BalanceGroup, ways: Ways) -> Acting:
 
 
 def _way_row(way: WayOfWorking) -> WayRow:
-    return WayRow(way.name, way.does, way.most_bytes, way.most_copies, way.fill_ceiling, way.latency_ceiling_ms)
+    return WayRow(way.name, cast(Does, way.does), way.most_bytes, way.most_copies, way.fill_ceiling, way.latency_ceiling_ms)
 
 
 def _now(ways: Ways, moment: datetime) -> WayNow:

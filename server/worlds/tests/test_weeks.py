@@ -15,9 +15,9 @@ from movelot.findings.judging import judge_due
 from movelot.findings.models import Finding
 from movelot.inventory.changes import everything_changed
 from movelot.inventory.known_groups import known_group
-from movelot.inventory.models import BalanceGroup, Datastore, Rehearsal, WayOfWorking
+from movelot.inventory.models import BalanceGroup, Datastore, Disk, Rehearsal, WayOfWorking
 from movelot_core.balance.week import Bar
-from server.tests.conftest import signed_in
+from server.tests.conftest import drafted, signed_in
 from server.worlds.tests.world import World, person
 
 HOSTS = ("quay-1", "quay-2")
@@ -95,6 +95,22 @@ def test_an_exception_holds_between_its_ends(quayside: World, api: APIClient) ->
     assert (group().in_force.name, group().in_force_until) == ("Ferries", ends)  # type: ignore[union-attr]
     follow(ends)
     assert group().in_force.name == "Night"  # type: ignore[union-attr]
+
+
+def test_hours_in_which_a_group_keeps_still_are_said_of_what_people_draft(
+    quayside: World, api: APIClient, ines: User
+) -> None:
+    still = [{"way": "Ferries", "begins": 0, "hours": 168}]
+    disk = Disk.objects.get(identity="ledger-d0")
+    moves = [{"disk": disk.pk, "target": Datastore.objects.get(name="berth-b").pk}]
+    stored(put(api, week(bars=still)))
+    warned = drafted("balance", ines, group="quayside", moves=moves)
+    assert [check["text"] for check in warned.checks if check["name"] == "hours of the group"] == [
+        "quayside keeps still: “Ferries” is in force, in which nothing is to move."
+    ]
+    stored(put(api, week(bars=[])))
+    free = drafted("balance", ines, group="quayside", moves=moves)
+    assert "hours of the group" not in [check["name"] for check in free.checks]
 
 
 @pytest.mark.parametrize(

@@ -4829,7 +4829,7 @@ export interface components {
         };
         WayRow: {
             name: string;
-            does: string;
+            does: components["schemas"]["DoesEnum"];
             most_bytes: number | null;
             most_copies: number | null;
             /** Format: double */

@@ -9,7 +9,7 @@ import type { BarRow, GroupWeek } from "./queries";
 interface Props {
   group: string;
   /** Takes what a calendar lays out into the week as typed; not there for who may not change it. */
-  take?: (bars: BarRow[], exceptions: GroupWeek["exceptions"]) => void;
+  take: ((bars: BarRow[], exceptions: GroupWeek["exceptions"]) => void) | undefined;
 }
 
 /** The week as a calendar (.ics), out and in. */

@@ -11,7 +11,7 @@ type Exceptions = GroupWeek["exceptions"];
 interface Props {
   exceptions: Exceptions;
   ways: readonly WayRow[];
-  set?: (exceptions: Exceptions) => void;
+  set: ((exceptions: Exceptions) => void) | undefined;
 }
 
 const shown = (iso: string) =>

@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Choice, Tick } from "../lots/drafts/fields";
 import type { WayRow } from "./queries";
-import { DAYS, DOES, type Hours, laidOnDays } from "./week";
+import { DAYS, DOES, type Hours, laidOnDays, type TypedWay } from "./week";
 
 const TIB = 1024 ** 4;
 const NEW: WayRow = {
@@ -18,23 +18,23 @@ const NEW: WayRow = {
 const NONE = "";
 
 interface WaysProps {
-  ways: readonly WayRow[];
-  set: (ways: readonly WayRow[]) => void;
-  rename: (before: string, after: string) => void;
+  ways: readonly TypedWay[];
+  set: (ways: readonly TypedWay[]) => void;
+  rename: (id: number, name: string) => void;
 }
 
 /** The ways of a group: what each does, how much of it, and its ceilings. */
 export function WaysForm({ ways, set, rename }: WaysProps) {
   const [name, setName] = useState("");
-  const change = (place: number, part: Partial<WayRow>) => {
-    set(ways.map((way, n) => (n === place ? { ...way, ...part } : way)));
+  const change = (id: number, part: Partial<WayRow>) => {
+    set(ways.map((way) => (way.id === id ? { ...way, ...part } : way)));
   };
   const taken = ways.some((way) => way.name.toLowerCase() === name.trim().toLowerCase());
   return (
     <Box sx={{ display: "grid", gap: 1.25 }}>
-      {ways.map((way, place) => (
+      {ways.map((way) => (
         <Box
-          key={place}
+          key={way.id}
           role="group"
           aria-label={`Way ${way.name}`}
           sx={{ display: "grid", gap: 1, gridTemplateColumns: "110px 190px 110px 96px 96px 96px auto" }}
@@ -43,16 +43,16 @@ export function WaysForm({ ways, set, rename }: WaysProps) {
             label="Name"
             value={way.name}
             onChange={(event) => {
-              rename(way.name, event.target.value);
+              rename(way.id, event.target.value);
             }}
           />
           <Choice
             label="What it does"
-            value={way.does as (typeof DOES)[number][0]}
+            value={way.does}
             fixed={false}
             options={DOES}
             choose={(does) => {
-              change(place, { does });
+              change(way.id, { does });
             }}
           />
           <Figure
@@ -61,7 +61,7 @@ export function WaysForm({ ways, set, rename }: WaysProps) {
             scale={TIB}
             off={way.does !== "act"}
             set={(most_bytes) => {
-              change(place, { most_bytes: most_bytes === null ? null : Math.round(most_bytes) });
+              change(way.id, { most_bytes: most_bytes === null ? null : Math.round(most_bytes) });
             }}
           />
           <Figure
@@ -69,7 +69,7 @@ export function WaysForm({ ways, set, rename }: WaysProps) {
             value={way.most_copies}
             off={way.does !== "act"}
             set={(most_copies) => {
-              change(place, { most_copies });
+              change(way.id, { most_copies });
             }}
           />
           <Figure
@@ -77,21 +77,21 @@ export function WaysForm({ ways, set, rename }: WaysProps) {
             value={way.fill_ceiling}
             scale={0.01}
             set={(fill_ceiling) => {
-              change(place, { fill_ceiling });
+              change(way.id, { fill_ceiling });
             }}
           />
           <Figure
             label="Within, ms"
             value={way.latency_ceiling_ms}
             set={(latency_ceiling_ms) => {
-              change(place, { latency_ceiling_ms });
+              change(way.id, { latency_ceiling_ms });
             }}
           />
           <Button
             size="small"
             aria-label={`Take way ${way.name} out`}
             onClick={() => {
-              set(ways.filter((_, n) => n !== place));
+              set(ways.filter(({ id }) => id !== way.id));
             }}
           >
             Take out
@@ -104,7 +104,8 @@ export function WaysForm({ ways, set, rename }: WaysProps) {
         sx={{ display: "flex", gap: 1, alignItems: "center" }}
         onSubmit={(event) => {
           event.preventDefault();
-          if (name.trim() && !taken) set([...ways, { ...NEW, name: name.trim() }]);
+          const id = Math.max(-1, ...ways.map((way) => way.id)) + 1;
+          if (name.trim() && !taken) set([...ways, { ...NEW, id, name: name.trim() }]);
           setName("");
         }}
       >
@@ -154,7 +155,8 @@ function Figure({ label, value, scale = 1, off = false, set }: FigureProps) {
         setText(event.target.value);
         const typed = event.target.value.trim();
         if (typed === "") set(null);
-        else if (Number(typed) > 0) set(Number(typed) * scale);
+        // 70 % is 0.7, not what floats make of 70 hundredths.
+        else if (Number(typed) > 0) set(Number((Number(typed) * scale).toPrecision(12)));
       }}
     />
   );

@@ -19,7 +19,7 @@ import { CalendarLinks } from "./CalendarLinks";
 import { Exceptions } from "./Exceptions";
 import { type GroupWeek, groupsQuery, weekQuery } from "./queries";
 import { LayForm, WaysForm } from "./WaysForm";
-import { barsOf, hourAt, said, typedOf } from "./week";
+import { formOf, hourAt, hoursOf, renamed, said, type TypedWeek, typedOf, withWays } from "./week";
 import { WeekRibbon } from "./WeekRibbon";
 
 /** What a group does at which hours of the week: laid out, rehearsed, and let act. */
@@ -66,46 +66,43 @@ function OfGroup({ name }: { name: string }) {
   if (!data) return <ProblemAlert error={error} />;
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
-      <Week key={data.number} week={data} />
+      <Week week={data} />
       <Acting week={data} />
     </Box>
   );
 }
 
+/** What is typed, and the week that it was typed over. */
+interface Edit {
+  over: GroupWeek;
+  typed: TypedWeek;
+}
+
 /** The week as stored, and as it is typed until it is stored. */
-function Week({ week }: { week: GroupWeek }) {
-  const stored = typedOf(week);
-  const [typed, setTyped] = useState(stored);
+function Week({ week: known }: { week: GroupWeek }) {
+  const [edit, setEdit] = useState<Edit | null>(null);
   const { data: session } = useSession();
   const { size } = useUnit();
   const now = useNow(60_000);
+  const week = edit?.over ?? known;
+  const typed = edit?.typed ?? typedOf(known);
+  const store = useChange(async () => {
+    const path = { name: week.group };
+    const header = { "If-Match": `"${String(week.number)}"` };
+    await unwrap(
+      api.PUT("/api/balance/groups/{name}/week/", { params: { path, header }, body: formOf(typed) }),
+    );
+    setEdit(null);
+  });
+  const set = (changed: TypedWeek) => {
+    const other = JSON.stringify(formOf(changed)) !== JSON.stringify(formOf(typedOf(week)));
+    setEdit(other ? { over: week, typed: changed } : null);
+  };
+  const part = (changed: Partial<TypedWeek>) => {
+    set({ ...typed, ...changed });
+  };
   const mayChange = session?.may_change ?? false;
-  const other = JSON.stringify(typed) !== JSON.stringify(stored);
-  const store = useChange(() =>
-    unwrap(
-      api.PUT("/api/balance/groups/{name}/week/", {
-        params: { path: { name: week.group }, header: { "If-Match": `"${String(week.number)}"` } },
-        body: {
-          zone: typed.zone,
-          ways: [...typed.ways] as never,
-          bars: barsOf(typed.hours),
-          exceptions: [...typed.exceptions],
-        },
-      }),
-    ),
-  );
-  const part = (changed: Partial<typeof typed>) => {
-    setTyped((before) => ({ ...before, ...changed }));
-  };
-  const rename = (before: string, after: string) => {
-    const renamed = (name: string | null) => (name === before ? after : name);
-    setTyped(({ ways, hours, exceptions, zone }) => ({
-      zone,
-      ways: ways.map((way) => (way.name === before ? { ...way, name: after } : way)),
-      hours: hours.map(renamed),
-      exceptions: exceptions.map((each) => (each.way === before ? { ...each, way: after } : each)),
-    }));
-  };
+  const change = mayChange ? { set, part } : undefined;
   return (
     <Box component="section" aria-label="The week" sx={CARD}>
       <CardHead title="The week">
@@ -121,53 +118,17 @@ function Week({ week }: { week: GroupWeek }) {
           ways={typed.ways}
           hours={typed.hours}
           now={hourAt(now, week.zone)}
-          {...(mayChange
-            ? {
-                lay: (hours: typeof typed.hours) => {
-                  part({ hours });
-                },
-              }
-            : {})}
+          lay={
+            change &&
+            ((hours) => {
+              change.part({ hours });
+            })
+          }
         />
-        <NowLine week={week} />
-        {mayChange && (
-          <>
-            <WaysForm
-              ways={typed.ways}
-              rename={rename}
-              set={(ways) => {
-                const names = new Set(ways.map((way) => way.name));
-                part({
-                  ways,
-                  hours: typed.hours.map((way) => (way !== null && names.has(way) ? way : null)),
-                  exceptions: typed.exceptions.filter((each) => names.has(each.way)),
-                });
-              }}
-            />
-            {typed.ways.length > 0 && (
-              <LayForm
-                ways={typed.ways}
-                hours={typed.hours}
-                lay={(hours) => {
-                  part({ hours });
-                }}
-              />
-            )}
-          </>
-        )}
-        <Exceptions
-          exceptions={typed.exceptions}
-          ways={typed.ways}
-          {...(mayChange
-            ? {
-                set: (exceptions: typeof typed.exceptions) => {
-                  part({ exceptions });
-                },
-              }
-            : {})}
-        />
+        <NowLine week={known} />
+        <WaysAndExceptions typed={typed} change={change} />
         <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
-          {mayChange && (
+          {change && (
             <>
               <TextField
                 label="Time zone of the site"
@@ -180,39 +141,86 @@ function Week({ week }: { week: GroupWeek }) {
               />
               <Button
                 variant="contained"
-                disabled={!other || store.isPending}
+                disabled={!edit || store.isPending}
                 onClick={() => {
                   store.mutate();
                 }}
               >
                 Store the week
               </Button>
-              {other && (
+              {edit && (
                 <Button
                   onClick={() => {
-                    setTyped(stored);
+                    setEdit(null);
                     store.reset();
                   }}
                 >
-                  As it was
+                  As it is stored
                 </Button>
               )}
             </>
           )}
           <CalendarLinks
             group={week.group}
-            {...(mayChange
-              ? {
-                  take: (bars, exceptions) => {
-                    part({ hours: typedOf({ ...week, bars }).hours, exceptions });
-                  },
-                }
-              : {})}
+            take={
+              change &&
+              ((bars, exceptions) => {
+                change.part({ hours: hoursOf(bars), exceptions });
+              })
+            }
           />
         </Box>
+        {edit && edit.over.number !== known.number && (
+          <Typography role="status" sx={{ color: "var(--buoyText)" }}>
+            ▲ {known.by} stored another week meanwhile; take it by “As it is stored”.
+          </Typography>
+        )}
         <ProblemAlert error={store.error} />
       </Box>
     </Box>
+  );
+}
+
+interface Change {
+  set: (week: TypedWeek) => void;
+  part: (changed: Partial<TypedWeek>) => void;
+}
+
+/** What is typed: the ways, where they are laid, and exceptions; only these for who may not change them. */
+function WaysAndExceptions({ typed, change }: { typed: TypedWeek; change: Change | undefined }) {
+  return (
+    <>
+      {change && (
+        <WaysForm
+          ways={typed.ways}
+          rename={(id, name) => {
+            change.set(renamed(typed, id, name));
+          }}
+          set={(ways) => {
+            change.set(withWays(typed, ways));
+          }}
+        />
+      )}
+      {change && typed.ways.length > 0 && (
+        <LayForm
+          ways={typed.ways}
+          hours={typed.hours}
+          lay={(hours) => {
+            change.part({ hours });
+          }}
+        />
+      )}
+      <Exceptions
+        exceptions={typed.exceptions}
+        ways={typed.ways}
+        set={
+          change &&
+          ((exceptions) => {
+            change.part({ exceptions });
+          })
+        }
+      />
+    </>
   );
 }
 

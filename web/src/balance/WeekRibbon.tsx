@@ -12,7 +12,7 @@ interface Props {
   hours: Hours;
   now: number;
   /** Called with other hours while one drags; not there for who may not change them. */
-  lay?: (hours: Hours) => void;
+  lay: ((hours: Hours) => void) | undefined;
 }
 
 const WIDTH = 880;

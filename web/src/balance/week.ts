@@ -66,24 +66,64 @@ export function laidOnDays(
   return hours.map((each, hour) => (touched.has(hour) ? way : each));
 }
 
+/** A way as it is typed: the same one by its `id`, whatever it is called. */
+export type TypedWay = WayRow & { id: number };
+
 /** A week as it is typed. */
 export interface TypedWeek {
   zone: string;
-  ways: readonly WayRow[];
+  ways: readonly TypedWay[];
   hours: Hours;
   exceptions: GroupWeek["exceptions"];
 }
 
 export const typedOf = (week: GroupWeek): TypedWeek => ({
   zone: week.zone,
-  ways: week.ways,
+  ways: week.ways.map((way, id) => ({ ...way, id })),
   hours: hoursOf(week.bars),
   exceptions: week.exceptions,
 });
 
+/** The week as it is stored. */
+export const formOf = ({ zone, ways, hours, exceptions }: TypedWeek) => ({
+  zone,
+  ways: ways.map(({ name, does, most_bytes, most_copies, fill_ceiling, latency_ceiling_ms }) => ({
+    name,
+    does,
+    most_bytes,
+    most_copies,
+    fill_ceiling,
+    latency_ceiling_ms,
+  })),
+  bars: barsOf(hours),
+  exceptions: [...exceptions],
+});
+
+/** The week with a way under another name, wherever it is laid. */
+export function renamed({ zone, ways, hours, exceptions }: TypedWeek, id: number, name: string): TypedWeek {
+  const before = ways.find((way) => way.id === id)?.name;
+  return {
+    zone,
+    ways: ways.map((way) => (way.id === id ? { ...way, name } : way)),
+    hours: hours.map((way) => (way === before ? name : way)),
+    exceptions: exceptions.map((each) => (each.way === before ? { ...each, way: name } : each)),
+  };
+}
+
+/** The week with these ways: what was laid of others is laid no more. */
+export function withWays(week: TypedWeek, ways: readonly TypedWay[]): TypedWeek {
+  const names = new Set(ways.map((way) => way.name));
+  return {
+    ...week,
+    ways,
+    hours: week.hours.map((way) => (way !== null && names.has(way) ? way : null)),
+    exceptions: week.exceptions.filter((each) => names.has(each.way)),
+  };
+}
+
 /** What a way does, in a few words. */
 export function said(way: WayRow, size: (bytes: number) => string): string {
-  const does = { advise: "advises", act: "acts", still: "nothing moves" }[way.does] ?? way.does;
+  const does = { advise: "advises", act: "acts", still: "nothing moves" }[way.does];
   return [
     does,
     way.most_bytes ? `≤ ${size(way.most_bytes)}` : "",

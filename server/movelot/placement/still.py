@@ -1,0 +1,19 @@
+"""Hours in which a group keeps still: what people draft then moves nothing unheard."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from zoneinfo import ZoneInfo
+
+from movelot.inventory.models import BalanceGroup, WayOfWorking
+from movelot.lots.kinds import WARN, Check
+
+
+def still_now(group: BalanceGroup) -> Iterator[Check]:
+    """A warning where the way in force says that nothing of the group moves: who runs the lot all the same may."""
+    way, until = group.in_force, group.in_force_until
+    if way is None or way.does != WayOfWorking.Does.STILL:
+        return
+    ends = f" until {until.astimezone(ZoneInfo(group.zone)):%a %H:%M} ({group.zone})" if until else ""
+    text = f"{group.name} keeps still{ends}: “{way.name}” is in force, in which nothing is to move."
+    yield Check("hours of the group", WARN, text)
