@@ -57,8 +57,8 @@ class Stack:
             "MOVELOT_PORT": str(PORT),
             "MOVELOT_DEVICE_TIMEOUT": "4",
             "MOVELOT_AWAY_PATIENCE": "3",
-            # Eight days have every hour of a week, and teach the curves as much in a quarter of the time.
-            "MOVELOT_TELEMETRY_DAYS": os.environ.get("MOVELOT_TELEMETRY_DAYS", "8"),
+            # Nine days have every hour of a week and a day to rehearse after it, in a third of the time.
+            "MOVELOT_TELEMETRY_DAYS": os.environ.get("MOVELOT_TELEMETRY_DAYS", "9"),
         }
 
     def manage(self, *words: str) -> str:

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from core.tests.builders import small
 from movelot_core.balance.copies import CopyRates
 from movelot_core.balance.group import Group, broken_musts
-from movelot_core.balance.rehearse import LEARN_DAYS, Conduct, History, LaidOut, Rehearsed, rehearse
+from movelot_core.balance.rehearse import LEARN_DAYS, Conduct, History, HoursOver, LaidOut, Rehearsed, rehearse
 from movelot_core.balance.rules import Split
 from movelot_core.balance.week import Bar, Week
 from movelot_core.units import GIB
@@ -63,11 +63,11 @@ def test_a_pool_slow_at_work_is_clear_from_the_first_night_on() -> None:
     group, found = two_at_work()
     made = played(group, found)
     # Two weeks from the eighth day on, a Monday: ten days of eight hours.
-    assert [day.over for day in made.days] == [8, 8, 8, 8, 8, 0, 0] * 2
-    assert made.hours_over == (80, 0)
+    assert [day.as_it_was.any for day in made.days] == [8, 8, 8, 8, 8, 0, 0] * 2
+    assert (made.as_it_was, made.rehearsed) == (HoursOver(80, 80), HoursOver())
     # On Monday the 9th a week is known, within the night that began on Sunday.
     assert [(move.at, move.taken_back) for move in made.moves] == [(datetime(2026, 11, 9, tzinfo=UTC), False)]
-    assert played(group, found, ADVISE).hours_over == (80, 80)
+    assert played(group, found, ADVISE).rehearsed == HoursOver(80, 80)
 
 
 def test_what_does_not_fit_the_window_does_not_move() -> None:
@@ -85,7 +85,7 @@ def test_a_ceiling_counts_in_its_hours_only() -> None:
     lower = dataclasses.replace(ADVISE, fill_ceiling=0.15)
     made = played(group, found, lower)
     # Nights of nine hours over the lower ceiling of fill, beside eight of each working day.
-    assert [day.over for day in made.days[1:6]] == [17, 17, 17, 17, 9]
+    assert [day.as_it_was.any for day in made.days[1:6]] == [17, 17, 17, 17, 9]
 
 
 def test_what_goes_to_and_fro_is_counted_as_taken_back() -> None:

@@ -50,6 +50,14 @@ def test_clocks_are_put_back_and_forward() -> None:
     assert week.in_force(datetime(2027, 3, 28, 0, 30, tzinfo=UTC)) == InForce(None, datetime(2027, 4, 4, 0, tzinfo=UTC))
 
 
+def test_a_night_is_an_hour_shorter_or_longer_as_clocks_are_changed() -> None:
+    saturday = 5 * 24
+    week = Week(BERLIN, (Bar(NIGHT, saturday + 20, 9),))
+    for begins, lasts in ((datetime(2026, 3, 28, 19, tzinfo=UTC), 8), (datetime(2026, 10, 24, 18, tzinfo=UTC), 10)):
+        assert week.in_force(begins - timedelta(seconds=1)) == InForce(None, begins)
+        assert week.in_force(begins) == InForce(NIGHT, begins + timedelta(hours=lasts))
+
+
 def test_a_way_for_all_hours_ends_never() -> None:
     assert Week(BERLIN, (Bar(NIGHT, 0, WEEK_HOURS),)).in_force(MONDAY) == InForce(NIGHT, None)
 

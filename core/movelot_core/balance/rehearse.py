@@ -92,12 +92,23 @@ class RehearsedMove:
 
 
 @dataclass(frozen=True)
+class HoursOver:
+    """In how many hours a ceiling was passed, of fill or of latency; and in how many of them one of latency was."""
+
+    any: int = 0
+    slow: int = 0
+
+    def __add__(self, other: HoursOver) -> HoursOver:
+        return HoursOver(self.any + other.any, self.slow + other.slow)
+
+
+@dataclass(frozen=True)
 class RehearsedDay:
     """Hours of a day (UTC) in which a ceiling was passed, as disks lie and as they would have lain."""
 
     day: date
-    over: int
-    over_rehearsed: int
+    as_it_was: HoursOver
+    rehearsed: HoursOver
     moves: int
     moved_bytes: int
 
@@ -111,9 +122,14 @@ class Rehearsed:
     place: Ints
 
     @property
-    def hours_over(self) -> tuple[int, int]:
-        """Hours over a ceiling as it was, and as rehearsed."""
-        return sum(day.over for day in self.days), sum(day.over_rehearsed for day in self.days)
+    def as_it_was(self) -> HoursOver:
+        """Hours over a ceiling with disks where they lie."""
+        return sum((day.as_it_was for day in self.days), HoursOver())
+
+    @property
+    def rehearsed(self) -> HoursOver:
+        """Hours over a ceiling with disks where they would have lain."""
+        return sum((day.rehearsed for day in self.days), HoursOver())
 
 
 def rehearse(group: Group, history: History, laid: LaidOut, rates: CopyRates, told: Told | None = None) -> Rehearsed:
@@ -148,7 +164,7 @@ class _Replay:
         begun = len(self.moves)
         asked = self.history.on(day)
         as_it_was = self._pool_loads(asked, self.group.place, day)
-        over = over_rehearsed = 0
+        over, rehearsed = HoursOver(), HoursOver()
         loads, of = as_it_was, self.group.place
         for hour in range(HOURS):
             at = day * HOURS + hour
@@ -158,12 +174,12 @@ class _Replay:
                 loads, of = self._pool_loads(asked, self.place, day), self.place
             conduct = self._conduct(at)
             over += self._over(as_it_was[:, hour], self.group.place, conduct)
-            over_rehearsed += self._over(loads[:, hour], self.place, conduct)
+            rehearsed += self._over(loads[:, hour], self.place, conduct)
             if conduct.acts and at >= self.window_ends:
                 self._act(at, day, conduct)
         done = self.moves[begun:]
         moved = sum(move.size_bytes for move in done)
-        return RehearsedDay(self.history.days[day], over, over_rehearsed, len(done), moved)
+        return RehearsedDay(self.history.days[day], over, rehearsed, len(done), moved)
 
     def _moment(self, at: int) -> datetime:
         midnight = datetime.combine(self.history.days[at // HOURS], time(), UTC)
@@ -243,14 +259,14 @@ class _Replay:
         slots = slice(HOURS, 2 * HOURS) if self.history.days[day].weekday() >= SATURDAY else slice(0, HOURS)
         return _sums(self.group, asked, place) + self.group.other_load[:, slots]
 
-    def _over(self, loads: Floats, place: Ints, conduct: Conduct) -> bool:
-        """Whether a ceiling of ``conduct`` is passed, with these loads [p] of one hour."""
+    def _over(self, loads: Floats, place: Ints, conduct: Conduct) -> HoursOver:
+        """What of one hour passes a ceiling of ``conduct``, with its loads [p]."""
         ceiling = conduct.latency_ceiling_ms
         if ceiling not in self.bears:
             self.bears[ceiling] = np.array([curve.load_at(ceiling) for curve in self.group.curves])
-        most = self.bears[ceiling]
+        slow = bool((loads > self.bears[ceiling] * (1 + LOAD_SLACK)).any())
         room = np.floor(self.group.capacity_bytes * conduct.fill_ceiling)
-        return bool((loads > most * (1 + LOAD_SLACK)).any() or (self.group.used(place) > room).any())
+        return HoursOver(int(slow or (self.group.used(place) > room).any()), int(slow))
 
 
 def _sums(group: Group, asked: Floats, place: Ints) -> Floats:

@@ -20,7 +20,7 @@ from movelot.inventory.models import BalanceGroup, DiskDay, DiskPlacement, Rehea
 from movelot.jobs.work import JobKind, Running
 from movelot.placement.copies import rates_of
 from movelot.problems import Problem
-from movelot_core.balance.rehearse import LEARN_DAYS, Conduct, History, LaidOut, Rehearsed, rehearse
+from movelot_core.balance.rehearse import LEARN_DAYS, Conduct, History, LaidOut, Rehearsed, RehearsedDay, rehearse
 from movelot_core.latency import HOURS
 from movelot_core.units import count_of
 
@@ -33,11 +33,16 @@ KEPT = 10
 
 @dataclass
 class DayAnswer:
-    """Hours of a day in UTC in which a ceiling was passed, as disks lie now and as rehearsed, and what moved."""
+    """Hours of a day in UTC in which a ceiling was passed, as disks lie now and as rehearsed, and what moved.
+
+    Of the hours over a ceiling those are ``slow`` in which it was one of latency.
+    """
 
     day: date
     over: int
+    slow: int
     over_rehearsed: int
+    slow_rehearsed: int
     moves: int
     moved_bytes: int
 
@@ -64,7 +69,9 @@ class RehearsalDocument:
     moved_bytes: int
     taken_back: int
     hours_over: int
+    hours_slow: int
     hours_over_rehearsed: int
+    hours_slow_rehearsed: int
     assumptions: list[str]
     halted: bool
 
@@ -151,9 +158,8 @@ def history_of(found: KnownGroup) -> History:
 def document_of(found: KnownGroup, made: Rehearsed, *, halted: bool) -> RehearsalDocument:
     """A rehearsal as it is kept and shown."""
     group = found.group
-    over, rehearsed = made.hours_over
     return RehearsalDocument(
-        days=[DayAnswer(day.day, day.over, day.over_rehearsed, day.moves, day.moved_bytes) for day in made.days],
+        days=[_day_answer(day) for day in made.days],
         moves=[
             RehearsedMoveAnswer(
                 move.at,
@@ -168,11 +174,18 @@ def document_of(found: KnownGroup, made: Rehearsed, *, halted: bool) -> Rehearsa
         moves_count=len(made.moves),
         moved_bytes=sum(move.size_bytes for move in made.moves),
         taken_back=sum(move.taken_back for move in made.moves),
-        hours_over=over,
-        hours_over_rehearsed=rehearsed,
+        hours_over=made.as_it_was.any,
+        hours_slow=made.as_it_was.slow,
+        hours_over_rehearsed=made.rehearsed.any,
+        hours_slow_rehearsed=made.rehearsed.slow,
         assumptions=_assumptions(found, made),
         halted=halted,
     )
+
+
+def _day_answer(day: RehearsedDay) -> DayAnswer:
+    was, rehearsed = day.as_it_was, day.rehearsed
+    return DayAnswer(day.day, was.any, was.slow, rehearsed.any, rehearsed.slow, day.moves, day.moved_bytes)
 
 
 def _assumptions(found: KnownGroup, made: Rehearsed) -> list[str]:

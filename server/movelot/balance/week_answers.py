@@ -11,7 +11,6 @@ from movelot.balance.week_load import latency_by_hour
 from movelot.inventory.models import ActsHalted, BalanceGroup, Rehearsal, WayException, WayOfWorking
 from movelot_core.balance.week import InForce
 
-
 Does = Literal["advise", "act", "still"]
 
 
@@ -131,7 +130,9 @@ def acting_of(group: BalanceGroup, ways: Ways) -> Acting:
 
 
 def _way_row(way: WayOfWorking) -> WayRow:
-    return WayRow(way.name, cast(Does, way.does), way.most_bytes, way.most_copies, way.fill_ceiling, way.latency_ceiling_ms)
+    return WayRow(
+        way.name, cast(Does, way.does), way.most_bytes, way.most_copies, way.fill_ceiling, way.latency_ceiling_ms
+    )
 
 
 def _now(ways: Ways, moment: datetime) -> WayNow:

@@ -69,6 +69,7 @@ def test_a_rehearsal_tells_what_the_ways_would_have_done(full: World, api: APICl
     # Seven days only teach. In the first window, from midnight to 05:00, it was over its ceiling; then no more.
     assert [(day["over"], day["over_rehearsed"]) for day in document["days"]] == [(24, 5), (24, 0), (24, 0)]
     assert (document["hours_over"], document["hours_over_rehearsed"], document["halted"]) == (72, 5, False)
+    assert (document["hours_slow"], document["hours_slow_rehearsed"]) == (0, 0)
     # 92 % less two disks of 300 GiB are under 82 % of 4 TiB.
     assert [(move["source"], move["target"]) for move in document["moves"]] == [("berth-a", "berth-b")] * 2
     assert (document["moves_count"], document["moved_bytes"]) == (2, 600 * 2**30)

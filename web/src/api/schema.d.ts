@@ -2639,7 +2639,9 @@ export interface components {
             /** Format: date */
             day: string;
             over: number;
+            slow: number;
             over_rehearsed: number;
+            slow_rehearsed: number;
             moves: number;
             moved_bytes: number;
         };
@@ -4259,7 +4261,9 @@ export interface components {
             moved_bytes: number;
             taken_back: number;
             hours_over: number;
+            hours_slow: number;
             hours_over_rehearsed: number;
+            hours_slow_rehearsed: number;
             assumptions: string[];
             halted: boolean;
         };

@@ -21,8 +21,9 @@ export function RehearsalCard({ rehearsal }: { rehearsal: Rehearsal }) {
           </div>
         )}
         Rehearsed on {countOf(found.days.length, "day")}: <b>{countOf(found.hours_over, "hour")}</b> over a
-        ceiling were; <b>{found.hours_over_rehearsed}</b> would have been, for{" "}
-        {countOf(found.moves_count, "move")} of {size(found.moved_bytes)}
+        ceiling were{slowOf(found.hours_slow)}; <b>{found.hours_over_rehearsed}</b> would have been
+        {slowOf(found.hours_slow_rehearsed)}, for {countOf(found.moves_count, "move")} of{" "}
+        {size(found.moved_bytes)}
         {nights > 0 && ` in ${countOf(nights, "night")}`}
         {found.taken_back > 0 && `; ${String(found.taken_back)} of them were taken back within a week`}.
         <span style={{ color: "var(--mute)" }}>
@@ -50,6 +51,8 @@ export function RehearsalCard({ rehearsal }: { rehearsal: Rehearsal }) {
     </Box>
   );
 }
+
+const slowOf = (hours: number) => (hours ? `, ${String(hours)} of them slow` : "");
 
 const columnsOf = (size: (bytes: number) => string): Column<RehearsedMove>[] => [
   { key: "at", head: "Window from", value: (move) => move.at, cell: (move) => formatDate(move.at) },
@@ -105,8 +108,12 @@ function Days({ days }: { days: readonly RehearsalDay[] }) {
           {days.map((day) => (
             <tr key={day.day}>
               <th scope="row">{day.day}</th>
-              <td>{countOf(day.over, "hour")} as it was</td>
-              <td>{countOf(day.over_rehearsed, "hour")} as rehearsed</td>
+              <td>
+                {countOf(day.over, "hour")} as it was{slowOf(day.slow)}
+              </td>
+              <td>
+                {countOf(day.over_rehearsed, "hour")} as rehearsed{slowOf(day.slow_rehearsed)}
+              </td>
               <td>{countOf(day.moves, "move")}</td>
             </tr>
           ))}

@@ -37,7 +37,12 @@ export function WaysForm({ ways, set, rename }: WaysProps) {
           key={way.id}
           role="group"
           aria-label={`Way ${way.name}`}
-          sx={{ display: "grid", gap: 1, gridTemplateColumns: "110px 190px 110px 96px 96px 96px auto" }}
+          sx={{
+            display: "grid",
+            gap: 1,
+            gridTemplateColumns: "110px 170px 110px 96px 96px 96px auto",
+            justifyContent: "start",
+          }}
         >
           <TextField
             label="Name"

@@ -48,8 +48,16 @@ const rehearsal = (part: Partial<Rehearsal> = {}): Rehearsal => ({
   fits: true,
   document: {
     days: [
-      { day: "2026-11-28", over: 8, over_rehearsed: 8, moves: 2, moved_bytes: TIB },
-      { day: "2026-11-29", over: 8, over_rehearsed: 0, moves: 0, moved_bytes: 0 },
+      {
+        day: "2026-11-28",
+        over: 8,
+        slow: 2,
+        over_rehearsed: 8,
+        slow_rehearsed: 2,
+        moves: 2,
+        moved_bytes: TIB,
+      },
+      { day: "2026-11-29", over: 8, slow: 2, over_rehearsed: 0, slow_rehearsed: 0, moves: 0, moved_bytes: 0 },
     ],
     moves: [
       {
@@ -65,7 +73,9 @@ const rehearsal = (part: Partial<Rehearsal> = {}): Rehearsal => ({
     moved_bytes: TIB,
     taken_back: 1,
     hours_over: 16,
+    hours_slow: 4,
     hours_over_rehearsed: 8,
+    hours_slow_rehearsed: 2,
     assumptions: ["The first 7 days of history only teach."],
     halted: false,
   },
@@ -241,10 +251,12 @@ describe("acting by itself", () => {
     show();
     const found = await screen.findByRole("region", { name: "Rehearsal" });
     expect(found).toHaveTextContent(
-      "Rehearsed on 2 days: 16 hours over a ceiling were; 8 would have been, for 2 moves of 1.00 TiB in 1 night; 1 of them",
+      "Rehearsed on 2 days: 16 hours over a ceiling were, 4 of them slow; 8 would have been, 2 of them slow, for 2 moves of 1.00 TiB in 1 night; 1 of them",
     );
     expect(
-      within(found).getByRole("row", { name: /2026-11-29 8 hours as it was 0 hours as rehearsed/ }),
+      within(found).getByRole("row", {
+        name: /2026-11-29 8 hours as it was, 2 of them slow 0 hours as rehearsed/,
+      }),
     ).toBeInTheDocument();
     expect(found).toHaveTextContent("The first 7 days of history only teach.");
     await user.click(await button("Let it act as rehearsed"));

@@ -75,13 +75,21 @@ export const ceilingsQuery = (name: string) =>
 export const alternativesQuery = (name: string) =>
   queryOptions("get", "/api/balance/groups/{name}/alternatives/", { params: { path: { name } } });
 
+/** What the clock puts in force and begins is asked for as often as that may change. */
+const CLOCK_MS = 15_000;
+
 /** A group's ways of working over the week. */
-export const weekQuery = (name: string) =>
-  queryOptions("get", "/api/balance/groups/{name}/week/", { params: { path: { name } } });
+export const weekQuery = (name: string) => ({
+  ...queryOptions("get", "/api/balance/groups/{name}/week/", { params: { path: { name } } }),
+  refetchInterval: CLOCK_MS,
+});
 
 /** The last rehearsals of a group's ways. */
 export const rehearsalsQuery = (name: string) =>
   queryOptions("get", "/api/balance/groups/{name}/rehearsals/", { params: { path: { name } } });
 
 /** The switch that keeps all groups from acting by themselves. */
-export const actsQuery = () => queryOptions("get", "/api/balance/acts/");
+export const actsQuery = () => ({
+  ...queryOptions("get", "/api/balance/acts/"),
+  refetchInterval: CLOCK_MS,
+});

@@ -6,7 +6,7 @@ export const WEEK_HOURS = 7 * DAY_HOURS;
 export const DOES = [
   ["advise", "advises"],
   ["act", "acts by itself"],
-  ["still", "keeps still: nothing moves"],
+  ["still", "keeps still"],
 ] as const;
 
 /** The way of each of the 168 hours of a week; none for null. */
