@@ -27,6 +27,7 @@ from bench import (
     planner,
     policies,
     readings,
+    rehearsals,
     start,
 )
 
@@ -38,6 +39,8 @@ def main() -> None:
     instances.print_table()
     print()
     curves.print_table()
+    print()
+    rehearsals.print_table()
     print()
     print(f"paths ({fabric.HOSTS} hosts, {fabric.LEGS} ports each, {fabric.PORTALS} portals, {fabric.VOLUMES} volumes)")
     fabric.report()

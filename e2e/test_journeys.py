@@ -230,6 +230,7 @@ JUDGED_BY_AXE = (
     "/balance/quayside",
     "/balance/groups",
     "/balance/neighbours",
+    "/balance/week",
     "/capacity",
     "/capacity?by=datastore&row=1",
     "/capacity/shares",

@@ -3,6 +3,7 @@
 Problem                what a person can act on; carries a code, a title, a detail and the way on
 CoreError (core)       mapped here to 422
 DRF's own exceptions   mapped here, validation errors field by field
+a request too large    413
 a database away, full  503, 507
 anything else          500 without a trace; the log has it
 """
@@ -14,7 +15,8 @@ import math
 import sys
 from typing import Any
 
-from django.core.exceptions import PermissionDenied
+from django.conf import settings
+from django.core.exceptions import PermissionDenied, RequestDataTooBig
 from django.db import DatabaseError, InterfaceError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions
@@ -22,6 +24,7 @@ from rest_framework.response import Response
 from rest_framework.views import set_rollback
 
 from movelot_core.errors import CoreError
+from movelot_core.units import format_size
 
 log = logging.getLogger(__name__)
 
@@ -117,6 +120,10 @@ def handle(error: Exception, _context: dict[str, Any]) -> Response | None:
         return respond(body(429, "too_many", message, "This one did nothing.", "Ask less often.", retry_after=seconds))
     if isinstance(error, exceptions.APIException):
         return respond(body(error.status_code, str(error.default_code), str(error.detail)))
+    if isinstance(error, RequestDataTooBig):
+        most = format_size(settings.DATA_UPLOAD_MAX_MEMORY_SIZE)
+        title = f"The request is too large: {most} are taken at most."
+        return respond(body(413, "too_large", title, "Nothing was stored.", "Send less at once."))
     away = of_database(error)
     if away:
         log.error("%s (%s)", away.title, error)

@@ -110,7 +110,7 @@ def test_out_and_in_again_it_is_the_same_estate(estate: StandIns, api: APIClient
     cache.clear()
     assert tables_of(package(WHEN)) == tables_of(before)
     again = plan_of("quayside")
-    # As good a plan, though of other disks: what was imported copies over hosts, and curves are told in ten digits.
+    # As good a plan, though of other disks: what was imported copies over hosts.
     assert again.bound_bytes == pytest.approx(plan.bound_bytes, rel=1e-6)
     assert max(plan.moved_bytes, again.moved_bytes) <= 1.05 * plan.bound_bytes
 

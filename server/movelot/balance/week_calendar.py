@@ -19,7 +19,8 @@ from movelot.problems import Problem
 from movelot_core.balance.week import DAY_HOURS, WEEK_HOURS
 from movelot_core.units import count_of
 
-CALENDAR_MOST_BYTES = 500_000
+# Written as JSON each of its characters takes six bytes at worst; Django takes 2.5 MB of a request.
+CALENDAR_MOST = 200_000
 EVENTS_MOST = 500
 DAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
 # A Monday from which weekly events begin.

@@ -23,7 +23,7 @@ from movelot.balance.group_views import UNCHANGED, group_named, locked_as_seen
 from movelot.balance.views import FILL_LEAST, LATENCY_LEAST_MS, LATENCY_MOST_MS
 from movelot.balance.ways import digest_of, put_in_force, ways_of
 from movelot.balance.week_answers import GroupWeek, week_answer
-from movelot.balance.week_calendar import CALENDAR_MOST_BYTES, CalendarWeek, read_calendar, written_calendar
+from movelot.balance.week_calendar import CALENDAR_MOST, CalendarWeek, read_calendar, written_calendar
 from movelot.inventory.models import BalanceGroup, Rehearsal, WayBar, WayException, WayOfWorking
 from movelot.preconditions import IF_MATCH, etag
 from movelot.problems import Problem
@@ -113,7 +113,7 @@ class WeekCalendarView(APIView):
 
 
 class CalendarForm(serializers.Serializer[Any]):
-    calendar = serializers.CharField(max_length=CALENDAR_MOST_BYTES)
+    calendar = serializers.CharField(max_length=CALENDAR_MOST)
 
 
 class WeekFromCalendarView(APIView):

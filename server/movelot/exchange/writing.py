@@ -60,7 +60,8 @@ def _cell(value: Any) -> Any:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, float):
-        return f"{value:.9g}"
+        # Read back it is the same number: a plan for an estate that went out and in is no other one.
+        return repr(value).removesuffix(".0")
     return harmless(value)
 
 

@@ -225,6 +225,14 @@ def test_what_is_no_calendar_is_refused(quayside: World, api: APIClient, text: s
         assert answer.json()["bars"] == []
 
 
+def test_a_calendar_that_is_too_large_is_refused_and_said(quayside: World, api: APIClient) -> None:
+    answer = api.post(WEEK + "read/", {"calendar": "x" * 200_001}, format="json")
+    assert (answer.status_code, list(answer.json()["fields"])) == (400, ["calendar"])
+    answer = api.post(WEEK + "read/", {"calendar": "x" * 3_000_000}, format="json")
+    assert (answer.status_code, answer.json()["code"]) == (413, "too_large")
+    assert answer.json()["title"] == "The request is too large: 2.50 MiB are taken at most."
+
+
 def test_a_way_keeps_its_row_so_that_what_is_in_force_stays(quayside: World, api: APIClient) -> None:
     stored(put(api, week(bars=[{"way": "Night", "begins": 0, "hours": 168}])))
     since = group().in_force_since
