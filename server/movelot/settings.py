@@ -216,7 +216,7 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": True,
     # Of several fields called kind each keeps a name of its own, whoever comes next.
     "ENUM_NAME_OVERRIDES": {
-        "RuleKindEnum": "movelot.inventory.models.rules.PlacementRule.Kind",
+        "RuleKindEnum": "movelot.inventory.rule_kinds.RULE_KIND_NAMES",
         "KindEnum": ["datastore", "pool"],
     },
     "POSTPROCESSING_HOOKS": [

@@ -16,7 +16,7 @@ from django.utils.timezone import now
 from movelot.accounts.models import User
 from movelot.balance.drafting import BalanceForm, BalanceKind
 from movelot.balance.planning import MoveRequest, moves_of, plan_with
-from movelot.balance.plans import plan_of
+from movelot.balance.plans import plan_by_itself
 from movelot.balance.ways import may_act, ways_of
 from movelot.inventory.changes import people_said
 from movelot.inventory.known_groups import KnownGroup, known_group
@@ -132,8 +132,8 @@ class ActJob(JobKind[ActReached]):
             # The worker died after it had begun the lot.
             return ActReached(begun.pk, f"Runs lot {begun.pk}: {begun.title}.")
         Lot.objects.filter(acts_for=group, by_itself=True, state=Lot.State.DRAFT).delete()
-        found = known_group(group)
-        plan = plan_of(found, watch=running.asked_to_end)
+        found = known_group(group).by_itself
+        plan = plan_by_itself(found, running.asked_to_end)
         if not plan.moves:
             return ActReached(None, f"Nothing of {group.name} is over its ceilings that a move would help.")
         moves = _within_window(found, moves_of(plan), way)

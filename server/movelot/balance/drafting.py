@@ -131,7 +131,7 @@ class BalanceKind(LotKind[BalanceForm, BalancePlan]):
 
 def _emptying(found: KnownGroup, aimed: str | None) -> str:
     """The title of a plan that empties what is held empty; none where nothing lies there."""
-    there = sorted({found.group.datastores[found.group.place[disk]] for disk in found.leaving})
+    there = sorted({found.group.datastores[found.group.place[disk]] for disk in found.on_held})
     if not there:
         return ""
     empties = f"Empty {' and '.join(there[:3])}"

@@ -158,7 +158,7 @@ def _broken_rules(
 def _not_empty(found: KnownGroup, plan: KeptPlan) -> Iterable[Found[NotEmptyEvidence]]:
     """Datastores that are held empty and hold disks."""
     group = found.group
-    for store in sorted({int(group.place[disk]) for disk in found.leaving}):
+    for store in sorted({int(group.place[disk]) for disk in found.on_held}):
         there = np.flatnonzero(group.place == store)
         keys = {found.disk_keys[disk] for disk in there}
         leave = sum(disk in keys for disk, _target in plan.moves)

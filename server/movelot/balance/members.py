@@ -25,7 +25,9 @@ from movelot.inventory.models import (
     Pool,
 )
 from movelot.inventory.placement import LOCAL, kinds_by_store, pools_by_store
-from movelot.inventory.rules import RuleDisk, rules_of
+from movelot.inventory.rule_kinds import RULE_KINDS
+from movelot.inventory.rule_kinds.base import OfGroup, RuleDisk
+from movelot.inventory.rules import rules_in_force, rules_of
 from movelot.placement.places import clusters_mounting
 from movelot_core.balance.parts import parts
 from movelot_core.placement.requirements.storage import SAID
@@ -232,8 +234,8 @@ def _by_group(where: Counter[int], groups: Mapping[int, str]) -> Counter[str]:
 
 def _rules_by_store(stores: Iterable[int]) -> dict[str, Counter[int]]:
     """Of each rule on disks to one another: how many of its disks lie on each of these datastores."""
-    kinds = PlacementRule.Kind.SPLIT, PlacementRule.Kind.BOND
-    rules = list(PlacementRule.objects.filter(kind__in=kinds).prefetch_related("machines"))
+    kinds = [kind.name for kind in RULE_KINDS.values() if kind.to_one_another]
+    rules = list(rules_in_force().filter(kind__in=kinds))
     if not rules:
         return {}
     rows = list(
@@ -242,7 +244,8 @@ def _rules_by_store(stores: Iterable[int]) -> dict[str, Counter[int]]:
         )
     )
     sites = dict.fromkeys(PlacementRule.ApartBy.values, (0,))
-    found = rules_of([RuleDisk(disk, machine) for disk, machine, _store in rows], sites, rules)
+    disks_there = [RuleDisk(disk, machine) for disk, machine, _store in rows]
+    found = rules_of(OfGroup(disks_there, [], sites), rules)
     disks: dict[str, set[int]] = defaultdict(set)
     for name, of_rule in [(each.name, each.disks) for each in found.splits] + [(b.name, b.disks) for b in found.bonds]:
         disks[name].update(of_rule)

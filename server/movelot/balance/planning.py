@@ -119,6 +119,12 @@ def plan_with(
     plan = plan_for(group, place, bound_bytes)
     ordered = order_moves(group, plan.moves, rates_of(found), at_once)
     impossible += [f"{text}." for text in broken_musts(group, place)]
+    impossible += [
+        f"“{off.name}” keeps {found.group.disks[disk]} off {found.group.datastores[off.store]}."
+        for off in found.kept_off
+        for disk in off.disks
+        if place[disk] == off.store != found.group.place[disk]
+    ]
     left_out = {move.disk for move in plan.moves} - {step.move.disk for step in ordered}
     impossible += [f"No order has room for {found.group.disks[d]} at every instant." for d in sorted(left_out)]
     return plan, ordered, impossible

@@ -32,6 +32,16 @@ def plan_of(found: KnownGroup, aim: Aim = CLEAR, watch: Watch | None = None) -> 
     return plan if plan and not plan.halted else _made(found, aim, watch)
 
 
+def plan_by_itself(found: KnownGroup, watch: Watch) -> KeptPlan:
+    """The plan of what a group moves by itself. Where some disks are moved by people only it is made anew, and kept for
+    nobody: others are shown the whole one."""
+    if found.by_people:
+        return CLEAR.planned(
+            found, Budget(CLEAR.steps, partial(_told, watch, f"looking for the plan of {found.row.name}"))
+        )
+    return plan_of(found, watch=watch)
+
+
 def _made(found: KnownGroup, aim: Aim, watch: Watch | None) -> KeptPlan:
     budget = Budget(aim.steps, partial(_told, watch, f"looking for the plan of {found.row.name}") if watch else None)
     plan = aim.planned(found, budget)

@@ -96,7 +96,7 @@ class RehearseJob(JobKind[RehearsalReached]):
         if group is None:
             raise Problem(404, "not_found", "The group was retired meanwhile.", "Nothing was rehearsed.")
         running.progress("reading the history")
-        found, ways = known_group(group), ways_of(group)
+        found, ways = known_group(group).by_itself, ways_of(group)
         history = history_of(found)
         if len(history.days) <= LEARN_DAYS:
             title = f"{count_of(len(history.days), 'day')} of history are too few: {LEARN_DAYS} days only teach."

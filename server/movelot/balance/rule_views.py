@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import IntegrityError, transaction
 from django.shortcuts import get_object_or_404
+from django.utils.timezone import now
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
@@ -18,8 +19,10 @@ from movelot.accounts.roles import person
 from movelot.audit.trail import tell
 from movelot.balance.rules import RuleAnswer, rule_answers, sentence, too_many_pairs, what_collides
 from movelot.inventory.changes import people_said
-from movelot.inventory.models import Machine, PlacementRule
-from movelot.inventory.rules import PAIRS_MAX
+from movelot.inventory.models import Datastore, Disk, Machine, PlacementRule
+from movelot.inventory.rule_kinds import RULE_KIND_NAMES, RULE_KINDS
+from movelot.inventory.rule_kinds.parts import PAIRS_MAX
+from movelot.inventory.rules import rules_in_force
 from movelot.preconditions import IF_MATCH, ChangedSince, demand, etag, seen_by
 from movelot.problems import Problem
 from movelot_core.errors import CoreError
@@ -27,6 +30,7 @@ from movelot_core.labels import parse_label
 
 UNCHANGED = "Nothing was stored."
 MACHINES_MAX = 500
+Thing = TypeVar("Thing", Machine, Disk, Datastore)
 
 
 class RuleSerializer(DataclassSerializer[RuleAnswer]):
@@ -35,14 +39,18 @@ class RuleSerializer(DataclassSerializer[RuleAnswer]):
 
 
 class RuleForm(serializers.Serializer[Any]):
-    """A rule as it is typed: machines by their names, or their primary keys where two are called alike."""
+    """A rule as it is typed: machines, disks and the datastore by their names, or their primary keys where two are
+    called alike."""
 
     name = serializers.CharField(max_length=64)
-    kind = serializers.ChoiceField(choices=PlacementRule.Kind.values)
+    kind = serializers.ChoiceField(choices=RULE_KIND_NAMES)
     among = serializers.ChoiceField(choices=PlacementRule.Among.values)
     apart_by = serializers.ChoiceField(choices=PlacementRule.ApartBy.values, default="datastore")
     labelled = serializers.CharField(max_length=100, allow_blank=True, default="")
     machines = serializers.ListField(child=serializers.CharField(max_length=100), max_length=MACHINES_MAX, default=list)
+    disks = serializers.ListField(child=serializers.CharField(max_length=100), max_length=MACHINES_MAX, default=list)
+    datastore = serializers.CharField(max_length=100, allow_blank=True, default="")
+    until = serializers.DateTimeField(allow_null=True, default=None)
 
 
 class RuleListView(APIView):
@@ -50,7 +58,7 @@ class RuleListView(APIView):
 
     @extend_schema(operation_id="rules", responses=RuleSerializer(many=True))
     def get(self, request: Request) -> Response:
-        found = rule_answers(PlacementRule.objects.prefetch_related("machines"))
+        found = rule_answers(rules_in_force())
         return Response(RuleSerializer(found, many=True).data)
 
     @extend_schema(request=RuleForm, responses={201: RuleSerializer})
@@ -89,23 +97,32 @@ def _store(rule: PlacementRule, request: Request) -> None:
     given = RuleForm(data=request.data)
     given.is_valid(raise_exception=True)
     values = given.validated_data
-    machines, label = _machines(values["machines"]), _label(values["labelled"])
-    if not machines and not label:
-        raise Problem(422, "rule_of_nothing", "The rule names no disks.", UNCHANGED, "Name a label or machines.")
-    pin = values["kind"] == PlacementRule.Kind.PIN
-    if values["kind"] == PlacementRule.Kind.BOND and values["among"] == PlacementRule.Among.MACHINES:
+    kind = RULE_KINDS[values["kind"]]
+    machines, label = _named(Machine, "machine", values["machines"]), _label(values["labelled"])
+    disks = _named(Disk, "disk", values["disks"])
+    if not machines and not disks and not label:
+        raise Problem(422, "rule_of_nothing", "The rule names no disks.", UNCHANGED, "Name a label, machines or disks.")
+    among = values["among"] if len(kind.amongs) > 1 else kind.amongs[0]
+    if among not in kind.amongs:
         hint = "Keep all disks together, or those of each machine."
         raise Problem(422, "rule_meaningless", "Together are disks, not machines.", UNCHANGED, hint)
+    stores = _named(Datastore, "datastore", [values["datastore"]] if kind.has_datastore else [])
+    if kind.has_datastore and not stores:
+        raise Problem(422, "rule_of_nowhere", "The rule names no datastore.", UNCHANGED, "Name the one to keep off.")
+    if values["until"] is not None and values["until"] <= now():
+        raise Problem(422, "rule_ended", "The rule would have ended already.", UNCHANGED, "Let it end later.")
     try:
         with transaction.atomic():
             stored = _locked(rule.pk, request) if rule.pk else rule
             before = _sentence(stored) if rule.pk else None
             rule.number, rule.by = stored.number + 1, person(request).username
             rule.name, rule.label = values["name"].strip(), label
-            rule.kind, rule.among = values["kind"], PlacementRule.Among.DISKS if pin else values["among"]
-            rule.apart_by = values["apart_by"] if rule.kind == PlacementRule.Kind.SPLIT else "datastore"
+            rule.kind, rule.among = kind.name, among
+            rule.apart_by = values["apart_by"] if kind.has_sites else PlacementRule.ApartBy.DATASTORE
+            rule.datastore, rule.until = stores[0] if stores else None, values["until"]
             rule.save()
             rule.machines.set(machines)
+            rule.disks.set(disks)
             _demand_it_holds(rule)
             people_said("rule", rule.pk)
     except IntegrityError as error:
@@ -120,7 +137,7 @@ def _demand_it_holds(rule: PlacementRule) -> None:
     if group is not None:
         message = f"The rule is about {PAIRS_MAX:,} pairs of disks or more in {group}."
         raise Problem(422, "rule_too_large", message, UNCHANGED, "Name fewer machines, or keep all disks apart.")
-    found = what_collides(list(PlacementRule.objects.prefetch_related("machines")), rule.name)
+    found = what_collides(list(rules_in_force()), rule.name)
     if found:
         hint = "Name fewer disks, keep them apart by less, or change what they may lie on."
         raise Problem(422, "rule_cannot_hold", "The rule cannot hold. " + " ".join(found), UNCHANGED, hint)
@@ -134,16 +151,16 @@ def _locked(pk: int, request: Request) -> PlacementRule:
     return found
 
 
-def _machines(names: Sequence[str]) -> list[Machine]:
-    """Problem 422 for a name that no machine has, or several."""
-    found = []
+def _named(model: type[Thing], thing: str, names: Sequence[str]) -> list[Thing]:
+    """Problem 422 for a name that none has, or several."""
+    found: list[Thing] = []
     for name in dict.fromkeys(each.strip() for each in names if each.strip()):
-        rows = list(Machine.objects.filter(name=name)[:2])
+        rows = list(model.objects.filter(name=name)[:2])
         if not rows and name.isdecimal():
-            rows = list(Machine.objects.filter(pk=name))
+            rows = list(model.objects.filter(pk=name))
         if len(rows) != 1:
-            message = f"There is no machine named {name}." if not rows else f"Several machines are named {name}."
-            raise Problem(422, "machine_unknown", message, UNCHANGED, "Name it as its page does, or give it a label.")
+            message = f"There is no {thing} named {name}." if not rows else f"Several {thing}s are named {name}."
+            raise Problem(422, f"{thing}_unknown", message, UNCHANGED, "Name it as its page does, or by its number.")
         found += rows
     return found
 
@@ -158,7 +175,8 @@ def _label(text: str) -> str:
 
 
 def _sentence(rule: PlacementRule) -> str:
-    return sentence(rule, list(rule.machines.order_by("name").values_list("name", flat=True)))
+    named = [list(of.order_by("name").values_list("name", flat=True)) for of in (rule.machines, rule.disks)]
+    return sentence(rule, [*named[0], *named[1]])
 
 
 def _told(rule: PlacementRule, code: int = 200) -> Response:

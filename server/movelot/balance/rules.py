@@ -17,7 +17,8 @@ from datetime import datetime
 from movelot.findings.judging import kept_of
 from movelot.inventory.known_groups import KnownGroup, known_group, like_with_like, ruled, rules_within
 from movelot.inventory.models import BalanceGroup, PlacementRule
-from movelot.inventory.rules import PAIRS_MAX
+from movelot.inventory.rule_kinds import RULE_KINDS
+from movelot.inventory.rule_kinds.parts import PAIRS_MAX
 from movelot_core.balance.collisions import Collision, collisions
 from movelot_core.balance.group import Group
 from movelot_core.balance.rules import Split, beside, side_by_side
@@ -35,6 +36,14 @@ class RuleMachine:
 
 
 @dataclass
+class RuleDiskNamed:
+    """A disk that a rule names."""
+
+    id: int
+    name: str
+
+
+@dataclass
 class RuleStanding:
     """How a rule stands in a group: of so many disks so many would have to lie elsewhere for it to be kept."""
 
@@ -45,7 +54,10 @@ class RuleStanding:
 
 @dataclass
 class RuleAnswer:
-    """A rule, what it says in a sentence, and how it stands in the groups with disks of it, as last judged."""
+    """A rule, what it says in a sentence, and how it stands in the groups with disks of it, as last judged.
+
+    ``datastore`` is the one that its disks are kept off, if it names one. It ends by itself at ``until``.
+    """
 
     id: int
     name: str
@@ -55,6 +67,9 @@ class RuleAnswer:
     apart_by: str
     labelled: str
     machines: list[RuleMachine]
+    disks: list[RuleDiskNamed]
+    datastore: str
+    until: datetime | None
     sentence: str
     by: str
     at: datetime
@@ -69,8 +84,11 @@ def rules_name(group: int) -> str:
 def standing_of(found: KnownGroup) -> dict[str, tuple[int, int]]:
     """By rule: its disks in the group, and how many of them would have to lie elsewhere."""
     group = found.group
-    disks: dict[str, set[int]] = {pin.name: set(pin.disks) for pin in found.pins}
+    disks: dict[str, set[int]] = {each.name: set(each.disks) for each in (*found.pins, *found.by_people)}
+    disks |= {off.name: set(off.disks) for off in found.kept_off}
     out: Counter[str] = Counter()
+    for off in found.kept_off:
+        out[off.name] += int((group.place[list(off.disks)] == off.store).sum())
     splits: dict[str, list[Split]] = {}
     for split in group.splits:
         disks.setdefault(split.name, set()).update(split.disks)
@@ -96,26 +114,19 @@ def _answer(rule: PlacementRule, found: Mapping[str, dict[str, list[int]]]) -> R
     machines = [
         RuleMachine(each.pk, each.name) for each in sorted(rule.machines.all(), key=lambda each: (each.name, each.pk))
     ]
-    said = sentence(rule, [each.name for each in machines])
+    disks = [RuleDiskNamed(each.pk, each.name) for each in sorted(rule.disks.all(), key=lambda each: each.name)]
+    said = sentence(rule, [*(each.name for each in machines), *(each.name for each in disks)])
     shown = (rule.pk, rule.name, rule.number, rule.kind, rule.among, rule.apart_by, rule.label)
-    return RuleAnswer(*shown, machines, said, rule.by, rule.at, standing)
+    datastore = rule.datastore.name if rule.datastore else ""
+    return RuleAnswer(*shown, machines, disks, datastore, rule.until, said, rule.by, rule.at, standing)
 
 
-def sentence(rule: PlacementRule, machines: Sequence[str]) -> str:
-    """What a rule says."""
-    of = [*([rule.label] if rule.label else []), *machines[:NAMES_MAX]]
-    more = [f"{len(machines) - NAMES_MAX} more"] if len(machines) > NAMES_MAX else []
-    whose = f"of {', '.join([*of, *more])}"
-    if rule.kind == PlacementRule.Kind.PIN:
-        return f"Disks {whose} stay where they are."
-    among = {
-        PlacementRule.Among.DISKS: f"All disks {whose} lie",
-        PlacementRule.Among.MACHINES: f"Disks of different machines {whose} lie",
-        PlacementRule.Among.EACH_MACHINE: f"The disks of each machine {whose} lie",
-    }[PlacementRule.Among(rule.among)]
-    if rule.kind == PlacementRule.Kind.BOND:
-        return f"{among} on one datastore."
-    return f"{among} on different {rule.apart_by}s."
+def sentence(rule: PlacementRule, names: Sequence[str]) -> str:
+    """What a rule says; ``names`` are those of its machines and disks."""
+    of = [*([rule.label] if rule.label else []), *names[:NAMES_MAX]]
+    more = [f"{len(names) - NAMES_MAX} more"] if len(names) > NAMES_MAX else []
+    ends = f" Until {rule.until:%-d %B %Y %H:%M} UTC." if rule.until else ""
+    return RULE_KINDS[rule.kind].sentence(rule, f"of {', '.join([*of, *more])}") + ends
 
 
 def too_many_pairs(rule: PlacementRule) -> str | None:

@@ -83,10 +83,11 @@ def _jobs() -> Sequence[AnyJobKind]:
 
 def _chores() -> Sequence[Chore]:
     from movelot.balance.acting import act
+    from movelot.balance.rules_end import end_rules
     from movelot.balance.ways import follow
 
     # What is in force is known before anybody acts on it.
-    return [follow, act]
+    return [end_rules, follow, act]
 
 
 STAGE = Stage("balance", _routes, _lot_kinds, _finding_kinds, _judges, jobs=_jobs, chores=_chores)

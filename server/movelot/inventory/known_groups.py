@@ -26,7 +26,8 @@ from movelot.inventory.models import (
     Pool,
 )
 from movelot.inventory.placement import LOCAL, kinds_by_store, pools_by_store
-from movelot.inventory.rules import GroupRules, Pin, RuleDisk, rules_of
+from movelot.inventory.rule_kinds.base import GroupRules, KeptOff, OfDisks, OfGroup, RuleDisk
+from movelot.inventory.rules import rules_of
 from movelot.inventory.versions import version
 from movelot_core.balance.group import Group, State, judge
 from movelot_core.latency import HOURS, ServiceCurve, features, load
@@ -49,8 +50,9 @@ class KnownGroup:
     A datastore without a pool, on a host's own drives, stands on one of its own after the ``pools_known`` first ones:
     nothing is known of its latency, so that it counts as never slow. Such a pool's key is the datastore's, negative.
     ``arrays`` [s] numbers the array of each datastore; ``pins`` are the rules by which disks stay, beside those that
-    are ``pinned_alone``; ``kinds`` [s] the kind of storage of each datastore,
-    ``held`` [s] whether it is held empty.
+    are ``pinned_alone``, ``kept_off`` those by which they do not lie on a datastore, ``by_people`` those by which only
+    people move them; ``lawful`` [d, s] is where each may lie as far as no rule says; ``kinds`` [s] the kind of storage
+    of each datastore, ``held`` [s] whether it is held empty.
     """
 
     row: BalanceGroup
@@ -68,7 +70,10 @@ class KnownGroup:
     pinned_alone: list[bool]
     kinds: tuple[str, ...]
     held: tuple[bool, ...]
-    pins: tuple[Pin, ...] = ()
+    lawful: np.ndarray
+    pins: tuple[OfDisks, ...] = ()
+    kept_off: tuple[KeptOff, ...] = ()
+    by_people: tuple[OfDisks, ...] = ()
 
     def disk_index(self) -> dict[int, int]:
         return {key: n for n, key in enumerate(self.disk_keys)}
@@ -79,14 +84,29 @@ class KnownGroup:
         return like_with_like(self.group, self.kinds)
 
     @cached_property
-    def leaving(self) -> np.ndarray:
+    def on_held(self) -> np.ndarray:
         """The disks, by number, that lie on datastores which are held empty."""
         return np.flatnonzero(np.array(self.held, dtype=bool)[self.group.place])
 
     @cached_property
+    def leaving(self) -> np.ndarray:
+        """The disks, by number, that are to leave: those on datastores held empty, or where a rule keeps them off."""
+        off = [disk for each in self.kept_off for disk in each.disks if self.group.place[disk] == each.store]
+        return np.union1d(self.on_held, np.array(off, dtype=np.int64))
+
+    @cached_property
+    def by_itself(self) -> KnownGroup:
+        """The group as it moves disks by itself: those that only people move stay."""
+        if not self.by_people:
+            return self
+        pinned = self.group.pinned.copy()
+        pinned[[disk for each in self.by_people for disk in each.disks]] = True
+        return replace(self, group=replace(self.group, pinned=pinned))
+
+    @cached_property
     def digest(self) -> str:
         """Another one whenever its own plans may be other ones."""
-        return f"{self.trading.digest} {' '.join(map(str, np.flatnonzero(self.held)))}"
+        return f"{self.trading.digest} {' '.join(map(str, np.flatnonzero(self.held)))} {self.leaving.tolist()}"
 
     def crossing(self, disks: np.ndarray) -> Group:
         """``trading``, but that these disks, by number, may go to storage of another kind as well."""
@@ -203,9 +223,16 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
         pinned_alone=[disk[4] for disk in disks],
         kinds=tuple(kinds.get(store.pk, LOCAL) for store in stores),
         held=held,
+        lawful=group.reach,
     )
     rules = rules_within(found)
-    return replace(found, group=ruled(found, rules), pins=rules.pins)
+    return replace(
+        found,
+        group=ruled(found, rules),
+        pins=tuple(rules.pins),
+        kept_off=tuple(rules.kept_off),
+        by_people=tuple(rules.by_people),
+    )
 
 
 def _pool_numbers(stores: list[Datastore], of: Mapping[int, int], pools: int) -> np.ndarray:
@@ -227,7 +254,12 @@ def ruled(found: KnownGroup, rules: GroupRules) -> Group:
     pinned = np.array(found.pinned_alone, dtype=bool)
     for pin in rules.pins:
         pinned[list(pin.disks)] = True
-    return replace(found.group, pinned=pinned, splits=rules.splits, bonds=rules.bonds)
+    reach = found.lawful.copy()
+    for off in rules.kept_off:
+        # Where one lies it may stay until there is a place for it.
+        reach[[disk for disk in off.disks if found.group.place[disk] != off.store], off.store] = False
+    splits, bonds = tuple(rules.splits), tuple(rules.bonds)
+    return replace(found.group, pinned=pinned, reach=reach, splits=splits, bonds=bonds)
 
 
 def rules_within(
@@ -240,7 +272,7 @@ def rules_within(
         PlacementRule.ApartBy.POOL: tuple(map(int, found.group.pool_of)),
         PlacementRule.ApartBy.ARRAY: found.arrays,
     }
-    return rules_of(disks, sites, rules)
+    return rules_of(OfGroup(disks, found.store_keys, sites), rules)
 
 
 def _disk_rows(stores: Collection[int]) -> list[tuple[Any, ...]]:

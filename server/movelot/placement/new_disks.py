@@ -11,7 +11,7 @@ import numpy as np
 from movelot.inventory.known_groups import SLOTS, KnownGroup, features_of, group_version, known_group, rules_within
 from movelot.inventory.models import BalanceGroup, Cluster, Compliance, Device, Disk, Mount, Policy, PolicyPlace
 from movelot.inventory.profiles import hourly_iops
-from movelot.inventory.rules import RuleDisk
+from movelot.inventory.rule_kinds.base import RuleDisk
 from movelot.placement.policies import asked_by
 from movelot_core.balance.group import Bools
 from movelot_core.balance.place import Refusal
@@ -110,6 +110,9 @@ def _kept_from(wanted: WantedDisk, known: KnownGroup) -> dict[int, list[str]]:
         return held
     rules = rules_within(known, coming=[RuleDisk(0, wanted.machine)])
     number, stores, found = len(known.disk_keys), known.store_keys, held
+    for off in rules.kept_off:
+        if number in off.disks:
+            found.setdefault(stores[off.store], []).append(f"rule {off.name} keeps it from there")
     for name, left in left_by_rules(rules.splits, rules.bonds, number, known.group.place.tolist(), len(stores)):
         for key in (key for key, may in zip(stores, left, strict=True) if not may):
             found.setdefault(key, []).append(f"rule {name} keeps it from there")

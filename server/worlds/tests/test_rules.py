@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 import pytest
+from django.utils.timezone import now
 from rest_framework.test import APIClient
 
 from movelot.accounts.models import Role, User
+from movelot.balance.plans import plan_by_itself
+from movelot.balance.rules_end import end_rules
 from movelot.findings.judging import judge_due
 from movelot.findings.models import Due, Finding
 from movelot.inventory.changes import everything_changed
+from movelot.inventory.known_groups import known_group
 from movelot.inventory.labels import set_labels
 from movelot.inventory.models import BalanceGroup, Datastore, Disk, Machine, PlacementRule
 from movelot.lots.drafting import new_draft
@@ -91,7 +96,11 @@ def test_a_move_by_hand_that_breaks_a_rule_is_no_plan(nodes: World, ines: User, 
     [
         ({"machines": []}, "rule_of_nothing", "names no disks"),
         ({"machines": ["nobody"]}, "machine_unknown", "no machine named nobody"),
+        ({"disks": ["nothing"]}, "disk_unknown", "no disk named nothing"),
         ({"kind": "bond"}, "rule_meaningless", "not machines"),
+        ({"kind": "off"}, "rule_of_nowhere", "names no datastore"),
+        ({"kind": "off", "datastore": "berth-z"}, "datastore_unknown", "no datastore named berth-z"),
+        ({"until": "2026-01-01T00:00:00Z"}, "rule_ended", "would have ended already"),
         ({"machines": [], "labelled": "no label"}, None, ""),
         ({"among": "disks"}, "rule_cannot_hold", "have 3 places between them for 4 disks"),
         ({"among": "machines", "apart_by": "array"}, "rule_cannot_hold", "have 1 place between them for 2 disks"),
@@ -155,6 +164,70 @@ def test_what_is_pinned_stays_and_is_in_no_plan(nodes: World, ines: User, api: A
     assert (both.status_code, both.json()["code"]) == (422, "rule_cannot_hold")
     assert "which “ledger nodes apart” keeps apart" in both.json()["title"]
     assert not PlacementRule.objects.filter(name="all stay").exists()
+
+
+def test_disks_kept_off_a_datastore_leave_it_and_do_not_come_back(nodes: World, ines: User, api: APIClient) -> None:
+    off = {"kind": "off", "name": "not on berth-b", "datastore": "berth-b", "machines": [], "disks": ["ledger-2 d"]}
+    made = rule(api, **off)
+    assert made.status_code == 201, made.content
+    told = made.json()
+    assert told["sentence"] == "Disks of ledger-2 d do not lie on berth-b."
+    assert ([each["name"] for each in told["disks"]], told["datastore"]) == (["ledger-2 d"], "berth-b")
+    judge_due()
+    found = Finding.objects.get(kind="broken_rule", gone_at=None)
+    assert (found.subject_name, found.evidence["disks"], found.evidence["out"]) == ("not on berth-b", 1, 1)
+    assert moved(ines).keys() == {"d"}
+    assert rule(api, **{**off, "name": "nor c", "disks": ["ledger-2 c"]}).status_code == 201
+    assert moved(ines).keys() == {"d"}
+    disk, store = Disk.objects.get(name="ledger-2 c").pk, Datastore.objects.get(name="berth-b").pk
+    lot = new_draft("balance", {"group": "quayside", "moves": [{"disk": disk, "target": store}]}, ines)
+    assert "“nor c” keeps ledger-2 c off berth-b." in [
+        check["text"] for check in lot.checks if check["level"] == "stop"
+    ]
+    # A new disk of a machine is kept off as well.
+    assert rule(api, **{**off, "name": "nor others", "machines": ["ledger-2"], "disks": []}).status_code == 201
+    assert added(ines, datastore=store) == (
+        "",
+        "No datastore takes it. berth-b: out of a rule (rule nor others keeps it from there).",
+    )
+
+
+def test_a_rule_ends_by_itself(nodes: World, ines: User, api: APIClient) -> None:
+    until = now() + timedelta(days=30)
+    off = {
+        "kind": "off",
+        "name": "refused",
+        "datastore": "berth-b",
+        "machines": ["ledger-2"],
+        "until": until.isoformat(),
+    }
+    told = rule(api, **off).json()
+    assert told["sentence"] == f"Disks of ledger-2 do not lie on berth-b. Until {until:%-d %B %Y %H:%M} UTC."
+    assert moved(ines).keys() == {"d"}
+    judge_due()
+    end_rules(until - timedelta(seconds=1))
+    assert PlacementRule.objects.filter(name="refused").exists()
+    end_rules(until)
+    everything_changed()
+    assert not PlacementRule.objects.exists()
+    assert moved(ines) == {}
+    assert f"group:{BalanceGroup.objects.get().pk}" in set(Due.objects.values_list("judgement", flat=True))
+
+
+def test_what_only_people_move_is_in_their_plans_and_not_in_what_the_group_does(
+    nodes: World, ines: User, api: APIClient
+) -> None:
+    assert rule(api).status_code == 201
+    assert set(moved(ines)) == {"c"}
+    people = rule(api, name="with the owner", kind="people", machines=[], disks=["ledger-2 c"])
+    assert people.json()["sentence"] == "Disks of ledger-2 c are moved by people only, by no group that acts by itself."
+    assert set(moved(ines)) == {"c"}
+    found = known_group(BalanceGroup.objects.get()).by_itself
+    kept = plan_by_itself(found, lambda _text, _done, _total: False)
+    names = dict(zip(found.disk_keys, found.group.disks, strict=True))
+    assert {names[disk] for disk, _store in kept.moves} == {"ledger-1 a", "ledger-1 b"}
+    # Others are shown the whole plan, which nobody replaced.
+    assert set(moved(ines)) == {"c"}
 
 
 def test_who_may_not_change_reads_rules_and_writes_none(nodes: World, api: APIClient) -> None:

@@ -4358,30 +4358,48 @@ export interface components {
             apart_by: string;
             labelled: string;
             machines: components["schemas"]["RuleMachine"][];
+            disks: components["schemas"]["RuleDiskNamed"][];
+            datastore: string;
+            /** Format: date-time */
+            until: string | null;
             sentence: string;
             by: string;
             /** Format: date-time */
             at: string;
             standing: components["schemas"]["RuleStanding"][];
         };
+        RuleDiskNamed: {
+            id: number;
+            name: string;
+        };
         /**
-         * @description * `split` - split
-         *     * `bond` - bond
-         *     * `pin` - pin
-         * @enum {string}
+         * @description A rule as it is typed: machines, disks and the datastore by their names, or their primary keys where two are
+         *     called alike.
          */
-        RuleFormKindEnum: "split" | "bond" | "pin";
-        /** @description A rule as it is typed: machines by their names, or their primary keys where two are called alike. */
         RuleFormRequest: {
             name: string;
-            kind: components["schemas"]["RuleFormKindEnum"];
+            kind: components["schemas"]["RuleKindEnum"];
             among: components["schemas"]["AmongEnum"];
             /** @default datastore */
             apart_by: components["schemas"]["ApartByEnum"];
             /** @default  */
             labelled: string;
             machines?: string[];
+            disks?: string[];
+            /** @default  */
+            datastore: string;
+            /** Format: date-time */
+            until?: string | null;
         };
+        /**
+         * @description * `split` - split
+         *     * `bond` - bond
+         *     * `pin` - pin
+         *     * `off` - off
+         *     * `people` - people
+         * @enum {string}
+         */
+        RuleKindEnum: "split" | "bond" | "pin" | "off" | "people";
         RuleMachine: {
             id: number;
             name: string;

@@ -6,6 +6,7 @@ import { auditor, board, job, lot, person, plan, stack, summary } from "../tests
 import { NOT_THERE, renderPage, serve, type Answers } from "../tests/server";
 import { type, user } from "../tests/user";
 import { BalancePage } from "./BalancePage";
+import type { RuleForm } from "./queries";
 
 const DRAFT = "/balance/quayside?lot=9";
 
@@ -131,6 +132,35 @@ describe("a balance group", () => {
       ...form,
       moves: [],
     });
+  });
+
+  it("refuses a move for some days by a rule that ends, and takes it out", async () => {
+    const asked = serve(
+      answers({
+        "POST /api/balance/rules/": {} as never,
+        "PUT /api/balance/drafts/9/": {
+          form: { ...form, moves: [] },
+          lot: lot({ steps: [] }),
+          plan: plan({ moves: [] }),
+        },
+      }),
+    );
+    show(DRAFT);
+    await user.click(await screen.findByRole("button", { name: "Refuse tug-roster disk 1" }));
+    const group = within(screen.getByRole("group", { name: "Refuse tug-roster disk 1" }));
+    expect(group.getByText(/No plan moves it to berth-b for so many days/)).toBeVisible();
+    await type(group.getByLabelText("Days"), "7");
+    await user.click(group.getByRole("button", { name: "Refuse it" }));
+    expect(await screen.findByText("No move is planned")).toBeVisible();
+    const body = asked.find((each) => each.key === "POST /api/balance/rules/")?.body as RuleForm;
+    expect(body).toMatchObject({
+      name: "refused: tug-roster disk 1 to berth-b",
+      kind: "off",
+      disks: ["11"],
+      datastore: "berth-b",
+    });
+    const days = (Date.parse(body.until ?? "") - Date.now()) / 86_400_000;
+    expect(Math.round(days)).toBe(7);
   });
 
   it("adds a move from the keyboard's menu to those planned", async () => {

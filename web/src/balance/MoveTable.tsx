@@ -6,6 +6,7 @@ import type { Column } from "../parts/table/columns";
 import { DataTable } from "../parts/table/DataTable";
 import { useUnit } from "../parts/unit";
 import type { Move, Plan } from "./queries";
+import { RefuseMove } from "./RefuseMove";
 
 interface Props {
   plan: Plan;
@@ -75,17 +76,28 @@ function columnsOf(size: (bytes: number) => string, onRemove: Props["onRemove"])
             head: "",
             value: () => null,
             cell: (move: Move) => (
-              <Button
-                onClick={() => {
-                  onRemove(move.disk);
-                }}
-                aria-label={`Take ${move.name} out`}
-              >
-                Take out
-              </Button>
+              <>
+                <Button
+                  size="small"
+                  onClick={() => {
+                    onRemove(move.disk);
+                  }}
+                  aria-label={`Take ${move.name} out`}
+                >
+                  Take out
+                </Button>
+                {!move.staging && (
+                  <RefuseMove
+                    move={move}
+                    refused={() => {
+                      onRemove(move.disk);
+                    }}
+                  />
+                )}
+              </>
             ),
             screenOnly: true,
-            width: 100,
+            width: 160,
           },
         ]
       : []),

@@ -1,14 +1,21 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { api, unwrap } from "../api/client";
 import { Choice, TextInput } from "../lots/drafts/fields";
 import { CARD, CardHead } from "../parts/CardHead";
+import { formatTyped } from "../parts/format";
 import { ProblemAlert } from "../parts/ProblemAlert";
 import { useChange } from "../parts/useChange";
 import type { Rule, RuleForm } from "./queries";
 
-type Typed = Required<Omit<RuleForm, "machines">> & { machines: string };
+type Typed = Required<Omit<RuleForm, "machines" | "disks" | "until">> & {
+  machines: string;
+  disks: string;
+  /** By the reader's clock, empty for good. */
+  until: string;
+};
 
 const EMPTY: Typed = {
   name: "",
@@ -17,12 +24,17 @@ const EMPTY: Typed = {
   apart_by: "pool",
   labelled: "",
   machines: "",
+  disks: "",
+  datastore: "",
+  until: "",
 };
 
 const KINDS = [
   ["split", "apart"],
   ["bond", "together, on one datastore"],
   ["pin", "where they are"],
+  ["off", "off a datastore"],
+  ["people", "for people to move"],
 ] as const;
 const SITES = [
   ["datastore", "datastores"],
@@ -34,7 +46,8 @@ const APART_AMONG = [
   ["disks", "all disks"],
   ["each machine", "the disks of each machine"],
 ] as const;
-const TOGETHER_AMONG = APART_AMONG.slice(1);
+/** Which of its disks a rule of a kind may be about together; none where it is about each for itself. */
+const AMONG = { split: APART_AMONG, bond: APART_AMONG.slice(1), pin: [], off: [], people: [] } as const;
 
 const typedOf = (rule: Rule): Typed => ({
   name: rule.name,
@@ -43,14 +56,22 @@ const typedOf = (rule: Rule): Typed => ({
   apart_by: SITES.find(([each]) => each === rule.apart_by)?.[0] ?? "datastore",
   labelled: rule.labelled,
   machines: rule.machines.map((machine) => machine.name).join(", "),
+  disks: rule.disks.map((disk) => disk.name).join(", "),
+  datastore: rule.datastore,
+  until: rule.until ? formatTyped(rule.until) : "",
 });
+
+const namesOf = (text: string) =>
+  text
+    .split(",")
+    .map((name) => name.trim())
+    .filter(Boolean);
 
 const formOf = (typed: Typed): RuleForm => ({
   ...typed,
-  machines: typed.machines
-    .split(",")
-    .map((name) => name.trim())
-    .filter(Boolean),
+  machines: namesOf(typed.machines),
+  disks: namesOf(typed.disks),
+  until: typed.until ? new Date(typed.until).toISOString() : null,
 });
 
 interface Props {
@@ -81,8 +102,12 @@ export function RuleEditor({ rule, close }: Props) {
     setTyped((before) => ({ ...before, ...part }));
   };
   const of = { form: typed, change, fixed: store.isPending };
-  const apart = typed.kind === "split";
-  const named = typed.name.trim() && (typed.labelled.trim() || typed.machines.trim());
+  const among = AMONG[typed.kind];
+  const off = typed.kind === "off";
+  const named =
+    typed.name.trim() &&
+    (typed.labelled.trim() || typed.machines.trim() || typed.disks.trim()) &&
+    (!off || typed.datastore.trim());
   return (
     <Box
       component="form"
@@ -105,18 +130,19 @@ export function RuleEditor({ rule, close }: Props) {
             change({ kind, among: kind !== "split" && typed.among === "machines" ? "disks" : typed.among });
           }}
         />
-        {typed.kind !== "pin" && (
+        {among.length > 0 && (
           <Choice
             label="Which disks"
             value={typed.among}
             fixed={store.isPending}
-            options={apart ? APART_AMONG : TOGETHER_AMONG}
+            options={among}
             choose={(among) => {
               change({ among });
             }}
           />
         )}
-        {apart && (
+        {off && <TextInput of={of} name="datastore" label="Which datastore" hint="by name" />}
+        {typed.kind === "split" && (
           <Choice
             label="On different"
             value={typed.apart_by}
@@ -140,6 +166,18 @@ export function RuleEditor({ rule, close }: Props) {
           label="And of the machines"
           instead="db-1, db-2"
           hint="by name, separated by commas"
+        />
+        <TextInput of={of} name="disks" label="And of single disks" hint="by name, separated by commas" />
+        <TextField
+          type="datetime-local"
+          label="Until"
+          value={typed.until}
+          disabled={store.isPending}
+          helperText="then it ends by itself; empty for good"
+          slotProps={{ inputLabel: { shrink: true } }}
+          onChange={(event) => {
+            change({ until: event.target.value });
+          }}
         />
         <ProblemAlert error={store.error} />
         <Box sx={{ display: "flex", gap: 1 }}>

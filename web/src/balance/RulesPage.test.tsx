@@ -1,4 +1,4 @@
-import { screen, waitFor, within } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import { auditor, person } from "../tests/data";
 import { Refusal, renderPage, serve } from "../tests/server";
@@ -18,6 +18,9 @@ const rule: Rule = {
     { id: 1, name: "ledger-1" },
     { id: 2, name: "ledger-2" },
   ],
+  disks: [],
+  datastore: "",
+  until: null,
   sentence: "Disks of different machines of ledger-1, ledger-2 lie on different pools.",
   by: "ines.marrow",
   at: "2026-11-26T10:00:00Z",
@@ -65,6 +68,9 @@ describe("rules", () => {
         apart_by: "pool",
         labelled: "role=db",
         machines: ["db-1", "db-2"],
+        disks: [],
+        datastore: "",
+        until: null,
       });
     });
     await waitFor(() => {
@@ -95,6 +101,38 @@ describe("rules", () => {
     await waitFor(() => {
       expect(sent(asked, "POST /api/balance/rules/")[0]?.body).toMatchObject({ kind: "pin", among: "disks" });
     });
+  });
+
+  it("that keep disks off a datastore name it, and may end by themselves", async () => {
+    const asked = serve({ ...answers, "POST /api/balance/rules/": rule });
+    show();
+    const form = within(await screen.findByRole("form", { name: "New rule" }));
+    await user.click(form.getByLabelText("Keep"));
+    await user.click(await screen.findByRole("option", { name: "off a datastore" }));
+    await type(form.getByLabelText("Name"), "not there");
+    await type(form.getByLabelText("And of single disks"), "payroll disk 1, payroll disk 2");
+    expect(form.getByRole("button", { name: "Write the rule" })).toBeDisabled();
+    await type(form.getByLabelText("Which datastore"), "berth-b");
+    fireEvent.change(form.getByLabelText("Until"), { target: { value: "2026-12-31T17:00" } });
+    await user.click(form.getByRole("button", { name: "Write the rule" }));
+    await waitFor(() => {
+      expect(sent(asked, "POST /api/balance/rules/")[0]?.body).toMatchObject({
+        kind: "off",
+        among: "disks",
+        disks: ["payroll disk 1", "payroll disk 2"],
+        datastore: "berth-b",
+        until: new Date("2026-12-31T17:00").toISOString(),
+      });
+    });
+  });
+
+  it("that end are shown with their end, by the reader's clock", async () => {
+    const until = new Date("2026-12-31T17:00").toISOString();
+    serve({ ...answers, "GET /api/balance/rules/": [{ ...rule, until }] });
+    show();
+    await user.click(await screen.findByRole("button", { name: "Change ledger nodes apart" }));
+    const form = within(screen.getByRole("form", { name: "Change ledger nodes apart" }));
+    expect(form.getByLabelText("Until")).toHaveValue("2026-12-31T17:00");
   });
 
   it("that cannot hold say why, and what was typed stays", async () => {

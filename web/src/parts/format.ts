@@ -69,3 +69,10 @@ export function formatMoment(iso: string, now: Date): string {
   if (seconds >= 86_400) return formatDate(iso);
   return seconds < 1 ? "just now" : `${formatSeconds(seconds)} ago`;
 }
+
+/** A moment as a field for date and time has it, by the reader's clock. */
+export function formatTyped(iso: string): string {
+  const at = new Date(iso);
+  const local = new Date(at.getTime() - at.getTimezoneOffset() * 60_000);
+  return local.toISOString().slice(0, 16);
+}

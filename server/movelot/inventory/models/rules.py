@@ -3,23 +3,18 @@
 from __future__ import annotations
 
 from django.db import models
-from django.db.models import Q
 
-from movelot.inventory.models.machines import Machine
+from movelot.inventory.models.machines import Datastore, Disk, Machine
 
 
 class PlacementRule(models.Model):
-    """Disks that lie apart (split), together (bond) or stay where they are (pin), in whichever balance group they are.
+    """What people say of where disks lie, in whichever balance group they are; ``kind`` is one of RULE_KINDS.
 
-    It is of ``machines`` with all their disks, and of what has the label (key=value), itself or by its machine.
-    ``among``: every disk for itself, the disks of different machines, or those of each machine by themselves.
-    ``apart_by`` is what no two of a split share; a bond is of one datastore.
+    It is of ``machines`` with all their disks, of ``disks``, and of what has the label (key=value), itself or by its
+    machine. ``among``: every disk for itself, the disks of different machines, or those of each machine by themselves.
+    ``apart_by`` is what no two disks share that are kept apart, ``datastore`` the one that disks are kept off. It is
+    in force until ``until``, null for good.
     """
-
-    class Kind(models.TextChoices):
-        SPLIT = "split"
-        BOND = "bond"
-        PIN = "pin"
 
     class Among(models.TextChoices):
         DISKS = "disks"
@@ -33,24 +28,19 @@ class PlacementRule(models.Model):
 
     name = models.CharField(max_length=64, unique=True)
     number = models.PositiveIntegerField(default=1)
-    kind = models.CharField(max_length=5, choices=Kind.choices)
+    kind = models.CharField(max_length=12)
     among = models.CharField(max_length=12, choices=Among.choices)
     apart_by = models.CharField(max_length=9, choices=ApartBy.choices, default=ApartBy.DATASTORE)
     label = models.CharField(max_length=100, blank=True)
     machines = models.ManyToManyField(Machine, related_name="placement_rules")
+    disks = models.ManyToManyField(Disk, related_name="placement_rules")
+    datastore = models.ForeignKey(Datastore, null=True, on_delete=models.CASCADE, related_name="+")
+    until = models.DateTimeField(null=True)
     by = models.CharField(max_length=150)
     at = models.DateTimeField(auto_now=True)
 
     class Meta:
         ordering = ["name"]
-        constraints = [
-            models.CheckConstraint(condition=Q(kind__in=["split", "bond", "pin"]), name="rule_kind_known"),
-            models.CheckConstraint(
-                condition=Q(kind="split") | Q(apart_by="datastore"), name="rule_only_splits_have_sites"
-            ),
-            models.CheckConstraint(condition=Q(kind="split") | ~Q(among="machines"), name="rule_of_machines_is_split"),
-            models.CheckConstraint(condition=~Q(kind="pin") | Q(among="disks"), name="rule_pin_is_of_disks"),
-        ]
 
     def __str__(self) -> str:
         return self.name
