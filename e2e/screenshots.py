@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from e2e.conftest import Stack
+from e2e.conftest import Caller, Stack
 from e2e.test_journeys import state
 
 # The runways of capacity need more days than journeys do.
@@ -103,12 +103,39 @@ def lists(ines: Page) -> None:
     ines.goto("/trace/datastore/1")
     expect(ines.get_by_role("group", name="Trace, drawn from machine to array")).to_be_visible()
     shoot(ines, "trace")
-    ines.goto("/devices")
-    expect(ines.get_by_role("table", name="Device links")).to_contain_text("quay-03")
-    shoot(ines, "devices")
 
 
-def test_pictures(ines: Page, fresh: Stack) -> None:
+WEEK = {
+    "zone": "Europe/Oslo",
+    "ways": [
+        {"name": "Night", "does": "act", "most_bytes": 2 * 2**40, "most_copies": 2, "fill_ceiling": 0.78},
+        {"name": "Day", "does": "advise"},
+        {"name": "Ferries", "does": "still"},
+    ],
+    "bars": [
+        *({"way": "Night", "begins": 24 * day + 20, "hours": 9} for day in (0, 1, 2, 3, 6)),
+        *({"way": "Day", "begins": 24 * day + 5, "hours": 15} for day in range(4)),
+        {"way": "Day", "begins": 24 * 4 + 5, "hours": 12},
+        {"way": "Ferries", "begins": 24 * 4 + 17, "hours": 5},
+        {"way": "Night", "begins": 24 * 5, "hours": 24},
+    ],
+    "exceptions": [
+        {"way": "Ferries", "begins": "2027-06-30T15:00Z", "ends": "2027-07-01T06:00Z", "reason": "month-end"}
+    ],
+}
+
+
+def week(ines: Page, caller: Caller) -> None:
+    """Laid out and not let act: nothing moves for the pictures after it."""
+    path = "balance/groups/quayside/week/"
+    assert caller.call("PUT", path, WEEK).ok
+    ines.goto("/balance/week?group=quayside")
+    expect(ines.get_by_role("group", name="Way Ferries")).to_be_visible()
+    shoot(ines, "week")
+    assert caller.call("PUT", path, {**WEEK, "ways": [], "bars": [], "exceptions": []}).ok
+
+
+def test_pictures(ines: Page, fresh: Stack, caller: Caller) -> None:
     fresh.standins.control("pace", pace=DEMO_PACE)
     FOLDER.mkdir(parents=True, exist_ok=True)
     tray = ines.get_by_role("complementary", name="Tray", exact=True)
@@ -117,6 +144,7 @@ def test_pictures(ines: Page, fresh: Stack) -> None:
     paths_and_losses(ines)
     file_storage(ines)
     groups_and_neighbours(ines)
+    week(ines, caller)
     ines.goto("/attach")
     expect(ines.get_by_role("table", name="Grants")).to_be_visible()
     shoot(ines, "overview")

@@ -18,6 +18,8 @@ from movelot.inventory.changes import everything_changed
 from movelot.inventory.known_groups import known_group
 from movelot.inventory.labels import set_labels
 from movelot.inventory.models import BalanceGroup, Datastore, Disk, Machine, PlacementRule
+from movelot.inventory.rule_kinds import RULE_KINDS
+from movelot.inventory.rule_kinds.base import GroupRules, OfGroup, RuleDisk, RuleKind
 from movelot.lots.drafting import new_draft
 from movelot_core.units import GIB
 from server.tests.conftest import signed_in
@@ -212,6 +214,34 @@ def test_a_rule_ends_by_itself(nodes: World, ines: User, api: APIClient) -> None
     assert not PlacementRule.objects.exists()
     assert moved(ines) == {}
     assert f"group:{BalanceGroup.objects.get().pk}" in set(Due.objects.values_list("judgement", flat=True))
+
+
+@pytest.mark.parametrize("kind", sorted(RULE_KINDS))
+def test_each_kind_of_rule_is_written_said_and_stands_in_its_group(nodes: World, api: APIClient, kind: str) -> None:
+    one = RULE_KINDS[kind]
+    named = {"machines": ["ledger-2"], "datastore": "berth-c" if one.has_datastore else ""}
+    made = rule(api, name=f"a {kind}", kind=kind, among="disks", **named)
+    assert made.status_code == 201, made.content
+    told = made.json()
+    assert (told["kind"], told["among"], told["datastore"]) == (kind, "disks", named["datastore"])
+    assert "ledger-2" in told["sentence"]
+    assert told["sentence"].endswith(".")
+    judge_due()
+    (standing,) = api.get(URL).json()[0]["standing"]
+    assert (standing["group"], standing["disks"]) == ("quayside", 2)
+    # Of one disk a rule on disks to one another says nothing, any other what it says of two.
+    of_one = rule_of_one(kind, one)
+    assert bool(of_one) is not one.to_one_another
+
+
+def rule_of_one(kind: str, one: RuleKind) -> list[Any]:
+    """What a rule of a kind comes to for a group that has one disk of it."""
+    stored = PlacementRule.objects.get(name=f"a {kind}")
+    store = stored.datastore_id or 1
+    sites = dict.fromkeys(PlacementRule.ApartBy.values, (0,))
+    found = GroupRules()
+    one.gather(stored, [0], OfGroup([RuleDisk(1, 1)], [store], sites), found)
+    return [*found.splits, *found.bonds, *found.pins, *found.kept_off, *found.by_people]
 
 
 def test_what_only_people_move_is_in_their_plans_and_not_in_what_the_group_does(

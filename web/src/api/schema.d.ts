@@ -4392,14 +4392,14 @@ export interface components {
             until?: string | null;
         };
         /**
-         * @description * `split` - split
-         *     * `bond` - bond
-         *     * `pin` - pin
+         * @description * `bond` - bond
          *     * `off` - off
          *     * `people` - people
+         *     * `pin` - pin
+         *     * `split` - split
          * @enum {string}
          */
-        RuleKindEnum: "split" | "bond" | "pin" | "off" | "people";
+        RuleKindEnum: "bond" | "off" | "people" | "pin" | "split";
         RuleMachine: {
             id: number;
             name: string;

@@ -1,16 +1,13 @@
-"""Kinds of rules, each in its own file."""
+"""All kinds of rules by name, found in the files of this folder: one that is written is registered."""
 
 from __future__ import annotations
 
 from movelot.inventory.rule_kinds.base import RuleKind
-from movelot.inventory.rule_kinds.bond import BondKind
-from movelot.inventory.rule_kinds.off import OffKind
-from movelot.inventory.rule_kinds.people import PeopleKind
-from movelot.inventory.rule_kinds.pin import PinKind
-from movelot.inventory.rule_kinds.split import SplitKind
+from movelot_core.families import members_in
 
 RULE_KINDS: dict[str, RuleKind] = {
-    kind.name: kind for kind in (SplitKind(), BondKind(), PinKind(), OffKind(), PeopleKind())
+    each.name: each()
+    for each in members_in(__name__, __path__, RuleKind)  # type: ignore[type-abstract]
 }
 # For the schema, whose enums have names.
 RULE_KIND_NAMES = list(RULE_KINDS)
