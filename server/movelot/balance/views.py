@@ -28,6 +28,7 @@ from movelot.balance.group_views import (
     make_group,
     retire_group,
 )
+from movelot.balance.ways import in_force_text
 from movelot.findings.judging import kept
 from movelot.inventory.changes import people_said
 from movelot.inventory.known_groups import known_group
@@ -41,13 +42,14 @@ FILL_LEAST, LATENCY_LEAST_MS, LATENCY_MOST_MS = 0.05, 0.1, 1000.0
 
 @dataclass
 class GroupRow:
-    """A group in the list."""
+    """A group in the list; ``in_force`` says which way of working holds and until when, empty where it has none."""
 
     id: int
     name: str
     datastores: int
     fill_ceiling: float
     latency_ceiling_ms: float
+    in_force: str
 
 
 class GroupRowSerializer(DataclassSerializer[GroupRow]):
@@ -135,8 +137,8 @@ class GroupListView(APIView):
     def get(self, request: Request) -> Response:
         groups = BalanceGroup.objects.annotate(disks=Count("datastores__disk_placements"))
         rows = [
-            GroupRow(g.pk, g.name, g.datastores.count(), g.fill_ceiling, g.latency_ceiling_ms)
-            for g in groups.order_by("-disks", "name")
+            GroupRow(g.pk, g.name, g.datastores.count(), g.fill_ceiling, g.latency_ceiling_ms, in_force_text(g))
+            for g in groups.select_related("in_force").order_by("-disks", "name")
         ]
         return Response(GroupRowSerializer(rows, many=True).data)
 

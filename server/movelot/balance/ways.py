@@ -17,7 +17,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from movelot.inventory.changes import people_said
-from movelot.inventory.models import BalanceGroup, WayBar, WayException, WayOfWorking
+from movelot.inventory.models import ActsHalted, BalanceGroup, WayBar, WayException, WayOfWorking
 from movelot_core.balance.week import Bar, InForce, Once, Week
 
 
@@ -66,6 +66,23 @@ def digest_of(group: BalanceGroup, ways: Ways) -> str:
 def may_act(group: BalanceGroup, ways: Ways) -> bool:
     """Whether somebody let it act, as its ways are now."""
     return bool(group.acts_by) and group.acts_as == digest_of(group, ways)
+
+
+def in_force_text(group: BalanceGroup) -> str:
+    """Which way holds, what the group does by it, and until when at the site's clock; empty where it has none."""
+    way = group.in_force
+    if way is None:
+        return ""
+    does = {
+        WayOfWorking.Does.ADVISE: "advises",
+        WayOfWorking.Does.STILL: "keeps still",
+        WayOfWorking.Does.ACT: "acts by itself" if may_act(group, ways_of(group)) else "would act, nobody let it",
+    }[WayOfWorking.Does(way.does)]
+    if way.does == WayOfWorking.Does.ACT and ActsHalted.objects.exists():
+        does = "would act, all are halted"
+    until = group.in_force_until
+    ends = f" until {until.astimezone(ZoneInfo(group.zone)):%a %H:%M}" if until else ""
+    return f"{way.name}: {does}{ends}"
 
 
 def follow(moment: datetime) -> None:

@@ -179,7 +179,8 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
     disks = _disk_rows(store_number)
     curves = (*(curve_of(pool) for pool in pools), *(UNKNOWN_CURVE for _ in alone))
     place = np.array([store_number[disk[3]] for disk in disks], dtype=np.int64)
-    pool_of = _pool_numbers(stores, {s: pool_number[p] for s, p in beneath.items() if p in under}, len(pools))
+    on = {store: pool_number[pool] for store, pool in beneath.items() if pool in under}
+    pool_of = _pool_numbers(stores, on, len(pools))
     parts = features_of([(bytes(disk[5]), bytes(disk[6])) for disk in disks])
     held = tuple(hasattr(store, "held") for store in stores)
     group = Group(
@@ -196,14 +197,7 @@ def _known_group(group_key: int, _version: str) -> KnownGroup:
         pools=(*(pool.name for pool in pools), *(f"{store.name}'s drives" for store in alone)),
         curves=curves,
         array_of=(*(_copied_by(pool) for pool in pools), *(f"hosts {store.identity}" for store in alone)),
-        other_load=np.concatenate(
-            [
-                _load_of_others(
-                    pools, curves, {s: pool_number[p] for s, p in beneath.items() if p in under}, store_number
-                ),
-                np.zeros((len(alone), SLOTS)),
-            ]
-        ),
+        other_load=np.vstack([_load_of_others(pools, curves, on, store_number), np.zeros((len(alone), SLOTS))]),
         fill_ceiling=row.fill_ceiling,
         latency_ceiling_ms=row.latency_ceiling_ms,
     )

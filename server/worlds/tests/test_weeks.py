@@ -95,6 +95,8 @@ def test_an_exception_holds_between_its_ends(quayside: World, api: APIClient) ->
     assert (group().in_force.name, group().in_force_until) == ("Ferries", ends)  # type: ignore[union-attr]
     follow(ends)
     assert group().in_force.name == "Night"  # type: ignore[union-attr]
+    (row,) = api.get("/api/balance/groups/").json()
+    assert row["in_force"] == "Night: would act, nobody let it until Tue 05:00"
 
 
 def test_hours_in_which_a_group_keeps_still_are_said_of_what_people_draft(
@@ -104,11 +106,17 @@ def test_hours_in_which_a_group_keeps_still_are_said_of_what_people_draft(
     disk = Disk.objects.get(identity="ledger-d0")
     moves = [{"disk": disk.pk, "target": Datastore.objects.get(name="berth-b").pk}]
     stored(put(api, week(bars=still)))
+
+    def told() -> str:
+        return str(api.get("/api/balance/groups/").json()[0]["in_force"])
+
+    assert told() == "Ferries: keeps still"
     warned = drafted("balance", ines, group="quayside", moves=moves)
     assert [check["text"] for check in warned.checks if check["name"] == "hours of the group"] == [
         "quayside keeps still: “Ferries” is in force, in which nothing is to move."
     ]
     stored(put(api, week(bars=[])))
+    assert told() == ""
     free = drafted("balance", ines, group="quayside", moves=moves)
     assert "hours of the group" not in [check["name"] for check in free.checks]
 

@@ -11,7 +11,9 @@ it("keeps a newer answer from being overwritten by an older question that is sti
   const queries = new QueryClient();
   const groups = queryOptions("get", "/api/balance/groups/");
   const asking = queries.query(groups).catch(() => "given up");
-  const newer = [{ id: 1, name: "newer", datastores: 1, fill_ceiling: 0.8, latency_ceiling_ms: 9 }];
+  const newer = [
+    { id: 1, name: "newer", datastores: 1, fill_ceiling: 0.8, latency_ceiling_ms: 9, in_force: "" },
+  ];
   await putAnswer(queries, groups.queryKey, newer);
   old.come([]);
   await asking;

@@ -3119,6 +3119,7 @@ export interface components {
             fill_ceiling: number;
             /** Format: double */
             latency_ceiling_ms: number;
+            in_force: string;
         };
         GroupWeek: {
             group: string;

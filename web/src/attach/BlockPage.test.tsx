@@ -70,7 +70,9 @@ const draft = (part: Partial<Plan> = {}, state: Schemas["LotState"] = "draft") =
   form,
   plan: plan(part),
 });
-const groups = [{ id: 1, name: "quayside", datastores: 4, fill_ceiling: 0.82, latency_ceiling_ms: 9 }];
+const groups = [
+  { id: 1, name: "quayside", datastores: 4, fill_ceiling: 0.82, latency_ceiling_ms: 9, in_force: "" },
+];
 
 const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,

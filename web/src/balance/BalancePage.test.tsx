@@ -30,12 +30,27 @@ const form: Schemas["BalanceForm"] = {
 const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [
-    { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9 },
+    { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9, in_force: "" },
   ],
   "GET /api/balance/groups/quayside/": board(),
   "GET /api/balance/groups/quayside/alternatives/": [],
   "GET /api/balance/drafts/9/": { form, lot: lot(), plan: plan() },
   ...more,
+});
+
+describe("the way of a balance group", () => {
+  it("says which way of working is in force, and leads to the week", async () => {
+    const row = { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9 };
+    serve(
+      answers({
+        "GET /api/balance/groups/": [{ ...row, in_force: "Night: acts by itself until Tue 05:00" }],
+      }),
+    );
+    show();
+    const link = await screen.findByRole("link", { name: "Night: acts by itself until Tue 05:00" });
+    expect(link).toHaveAttribute("href", "/balance/week?group=quayside");
+    expect(screen.queryByText("Advise only")).toBeNull();
+  });
 });
 
 describe("a balance group", () => {

@@ -25,6 +25,7 @@ import {
   alternativesQuery,
   type Board,
   boardQuery,
+  CLOCK_MS,
   draftQuery,
   groupsQuery,
   type MoveRequest,
@@ -251,11 +252,21 @@ function Group({ name, plan, error, move, remove = null, draft, actions }: Group
 
 function Facts({ board }: { board: Board }) {
   const { data: session } = useSession();
+  const { data: groups } = useQuery({ ...groupsQuery(), refetchInterval: CLOCK_MS });
+  const inForce = groups?.find((group) => group.name === board.name)?.in_force;
   return (
     <>
       <Chip>{`${countOf(board.datastores.length, "datastore")} · ${countOf(board.disks, "disk")}`}</Chip>
       <CeilingChips board={board} mayChange={session?.may_change ?? false} />
-      <Chip>Advise only</Chip>
+      {inForce ? (
+        <Chip>
+          <Link to={`/balance/week?group=${encodeURIComponent(board.name)}`} style={{ color: "inherit" }}>
+            {inForce}
+          </Link>
+        </Chip>
+      ) : (
+        <Chip>Advise only</Chip>
+      )}
     </>
   );
 }

@@ -40,7 +40,8 @@ export function RefuseMove({ move, refused }: Props) {
       }
       onMade={refused}
     >
-      No plan moves it to {move.target_name} for so many days; a rule says so, and ends by itself.
+      No plan moves it to {move.target_name} for so many days: a rule says so, and ends by itself. This plan
+      goes on without; draft anew for the best without it.
       <TextField
         label="Days"
         sx={{ mt: 1 }}

@@ -33,7 +33,7 @@ export function RulesPage() {
         <Box
           sx={{
             display: "grid",
-            gridTemplateColumns: mayChange ? { xs: "1fr", md: "320px 1fr" } : "1fr",
+            gridTemplateColumns: mayChange ? { xs: "1fr", md: "320px minmax(0, 1fr)" } : "1fr",
             gap: 2,
             alignItems: "start",
           }}
@@ -95,7 +95,7 @@ function RuleRow({ rule, mayChange, edit }: RowProps) {
       aria-label={rule.name}
       sx={{
         display: "grid",
-        gridTemplateColumns: "minmax(120px, 170px) minmax(200px, 1fr) minmax(150px, 220px) auto",
+        gridTemplateColumns: "minmax(90px, 170px) minmax(120px, 1fr) minmax(100px, 220px) auto",
         columnGap: 1.5,
         alignItems: "start",
         p: "8px 12px",

@@ -86,7 +86,7 @@ const OF = "/api/balance/groups/quayside";
 const answers = (more: Answers = {}): Answers => ({
   "GET /api/session/": person,
   "GET /api/balance/groups/": [
-    { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9 },
+    { id: 1, name: "quayside", datastores: 2, fill_ceiling: 0.82, latency_ceiling_ms: 9, in_force: "" },
   ],
   [`GET ${OF}/week/`]: week(),
   [`GET ${OF}/rehearsals/`]: [],

@@ -197,7 +197,7 @@ function Lane({ way, y, hours, movable, take }: LaneProps) {
                   className="mono"
                   fill={acts ? "var(--card)" : "var(--ink)"}
                 >
-                  {bar.hours === WEEK_HOURS ? "all hours" : ends}
+                  {bar.hours === WEEK_HOURS ? "all hours" : bar.hours === DAY_HOURS ? "all day" : ends}
                 </text>
               )}
             </g>

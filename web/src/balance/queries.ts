@@ -76,7 +76,7 @@ export const alternativesQuery = (name: string) =>
   queryOptions("get", "/api/balance/groups/{name}/alternatives/", { params: { path: { name } } });
 
 /** What the clock puts in force and begins is asked for as often as that may change. */
-const CLOCK_MS = 15_000;
+export const CLOCK_MS = 15_000;
 
 /** A group's ways of working over the week. */
 export const weekQuery = (name: string) => ({
