@@ -11,7 +11,6 @@ export type Ceilings = Schemas["GroupCeilings"];
 export type GroupWeek = Schemas["GroupWeek"];
 export type WayRow = Schemas["WayRow"];
 export type BarRow = Schemas["BarRow"];
-export type ExceptionRow = Schemas["ExceptionRow"];
 export type Rehearsal = Schemas["RehearsalAnswer"];
 export type RehearsalDay = Schemas["DayAnswer"];
 export type RehearsedMove = Schemas["RehearsedMoveAnswer"];
