@@ -27,7 +27,7 @@ def test_what_was_left_behind_is_grown_and_the_page_follows(ines: Page, fresh: S
     ines.get_by_role("button", name="Run lot").click()
     expect(state(ines)).to_have_text("done", timeout=60_000)
     ines.goto("/capacity?by=datastore")
-    expect(ines.get_by_role("button", name=re.compile("^slate-03"))).to_contain_text("of 5.00 TiB", timeout=20_000)
+    expect(ines.get_by_role("button", name=re.compile("^slate-03"))).to_contain_text("of 5.00 TiB", timeout=60_000)
 
 
 def test_two_are_grown_at_once_after_asking_what_if(ines: Page, fresh: Stack) -> None:
@@ -101,7 +101,7 @@ def forty_days(fresh: Stack, tmp_path: Path) -> Iterator[Stack]:
 
 def test_four_are_grown_at_once_so_that_they_last_as_long_as_is_wanted(ines: Page, forty_days: Stack) -> None:
     ines.goto("/capacity?by=datastore")
-    expect(ines.get_by_role("button", name=re.compile("^berth-b"))).to_contain_text("likely", timeout=40_000)
+    expect(ines.get_by_role("button", name=re.compile("^berth-b"))).to_contain_text("likely", timeout=60_000)
     four = ("berth-b", "berth-c", "berth-d", "sand-01")
     for name in four:
         ines.get_by_role("checkbox", name=f"Choose {name}").check()
@@ -116,7 +116,7 @@ def test_four_are_grown_at_once_so_that_they_last_as_long_as_is_wanted(ines: Pag
     ines.goto("/capacity?by=datastore")
     for name in four:
         row = ines.get_by_role("button", name=re.compile(f"^{name}"))
-        expect(row).to_contain_text(re.compile("likely (1[6-9]|[2-9])[0-9]|beyond a year"), timeout=40_000)
+        expect(row).to_contain_text(re.compile("likely (1[6-9]|[2-9])[0-9]|beyond a year"), timeout=60_000)
 
 
 def test_a_project_is_asked_kept_and_compared(ines: Page, fresh: Stack) -> None:

@@ -37,7 +37,7 @@ def test_a_group_is_made_renamed_and_retired(ines: Page, fresh: Stack) -> None:
     expect(renamed).to_be_visible()
     # Its board is there once it is judged, by the old name too.
     ines.goto("/balance/archive%20ring")
-    expect(ines.get_by_text("2 datastores", exact=False).first).to_be_visible(timeout=20_000)
+    expect(ines.get_by_text("2 datastores", exact=False).first).to_be_visible(timeout=60_000)
 
     ines.goto("/balance/groups")
     ines.get_by_role("button", name="Empty a datastore of slate ring").click()

@@ -30,11 +30,11 @@ def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, 
     depot = caller.call("GET", "images/").json()["depots"][0]["url"]
     bring_in(ines, f"{depot}tide-gauge.qcow2", sums["tide-gauge.qcow2"])
     wrong = ines.get_by_role("row", name=re.compile("^tide-gauge"))
-    expect(wrong).to_contain_text("▲ failed", timeout=20_000)
+    expect(wrong).to_contain_text("▲ failed", timeout=60_000)
     expect(wrong).to_contain_text("it is damaged, or another file. Nothing of it is kept.")
     bring_in(ines, f"{depot}reefer-agent.qcow2", sums["reefer-agent.qcow2"])
     right = ines.get_by_role("row", name=re.compile("^reefer-agent"))
-    expect(right).to_contain_text("checked", timeout=20_000)
+    expect(right).to_contain_text("checked", timeout=60_000)
     expect(right).to_contain_text("256 MiB")
 
     right.get_by_role("combobox", name="Keep reefer-agent on").click()
@@ -42,7 +42,7 @@ def test_a_wrong_image_is_refused_and_a_right_one_becomes_a_machine(ines: Page, 
     expect(tray(ines)).to_contain_text("Write image reefer-agent")
     run_lot(ines)
     ines.goto("/machines/images")
-    expect(right).to_contain_text("■ ready", timeout=20_000)
+    expect(right).to_contain_text("■ ready", timeout=60_000)
     expect(right).to_contain_text("berth-b")
 
     ines.goto("/machines")

@@ -148,14 +148,14 @@ def test_copies_show_rate_and_time_left_and_halt_leaves_nothing_half_made(ines: 
     before = fresh.standins.placement()
     ines.get_by_role("button", name="Draft lot: Full in", exact=False).click()
     tray(ines).get_by_role("button", name="Run lot").click()
-    expect(tray(ines).get_by_text(re.compile(r"GiB/s, .* left")).first).to_be_visible(timeout=20_000)
+    expect(tray(ines).get_by_text(re.compile(r"GiB/s, .* left")).first).to_be_visible(timeout=60_000)
     tray(ines).get_by_role("button", name="Halt").click()
-    expect(state(ines)).to_have_text("halted", timeout=20_000)
+    expect(state(ines)).to_have_text("halted", timeout=60_000)
     assert fresh.standins.placement() == before
     assert not [t for t in fresh.standins.world()["tasks"] if t["state"] == "Running"]
     fresh.standins.control("pace", pace=5000)
     tray(ines).get_by_role("button", name="Continue").click()
-    expect(state(ines)).to_have_text("done", timeout=40_000)
+    expect(state(ines)).to_have_text("done", timeout=60_000)
     tray(ines).get_by_role("button", name="Undo").click()
     run_lot(ines)
     assert fresh.standins.placement() == before

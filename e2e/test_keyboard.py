@@ -90,7 +90,7 @@ def test_a_move_is_planned_by_keyboard_from_one_tab_stop(ines: Page, fresh: Stac
     ines.keyboard.press("End")
     ines.keyboard.press("Enter")
     moves = ines.get_by_role("table", name="Moves of quayside")
-    expect(moves).to_contain_text(moved, timeout=30_000)
+    expect(moves).to_contain_text(moved, timeout=60_000)
     press(ines, "Drop", beside(ines))
     # The form of a draft that is gone does not stay open.
     expect(ines).to_have_url(re.compile("/balance/quayside$"))

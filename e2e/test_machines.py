@@ -46,7 +46,7 @@ def test_a_label_gives_many_a_policy_and_a_new_machine_on_it_is_placed_by_it(
     acts.get_by_role("textbox", name="Label, key=value").fill("use=kiosk")
     acts.get_by_role("button", name="Add").click()
     row = ines.get_by_role("row", name=re.compile("yard-kiosk-02"))
-    expect(row).to_contain_text("in policy", timeout=20_000)
+    expect(row).to_contain_text("in policy", timeout=60_000)
     expect(row).to_contain_text("Quayside kiosks")
 
     ines.get_by_role("button", name="New machine").click()
@@ -65,7 +65,7 @@ def test_a_label_gives_many_a_policy_and_a_new_machine_on_it_is_placed_by_it(
     assert found["power"] == "On"
     # The policy is given to the disk as soon as a reading tells of it.
     open_machine(ines, "yard-kiosk-49")
-    expect(ines.get_by_role("table", name="Disks")).to_contain_text("in policy", timeout=20_000)
+    expect(ines.get_by_role("table", name="Disks")).to_contain_text("in policy", timeout=60_000)
     expect(ines.get_by_role("region", name="Lots")).to_contain_text("New machine yard-kiosk-##")
     ines.get_by_role("region", name="Lots").get_by_role("link").first.click()
     ines.get_by_role("button", name="Undo").first.click()
@@ -83,16 +83,16 @@ def test_each_of_three_disks_is_given_a_policy_of_its_own_or_the_machines(
     ines.get_by_role("option", name="Quick").click()
     table = ines.get_by_role("table", name="Disks")
     first, second = (table.get_by_role("row", name=re.compile(f"berth-plan-db disk {n}")) for n in (1, 2))
-    expect(first).to_contain_text("given to its machine", timeout=20_000)
+    expect(first).to_contain_text("given to its machine", timeout=60_000)
     expect(first).to_contain_text("in policy")
     ines.get_by_role("combobox", name="Policy of berth-plan-db disk 2 alone").click()
     ines.get_by_role("option", name="Slow").click()
-    expect(second).to_contain_text("out of policy", timeout=20_000)
+    expect(second).to_contain_text("out of policy", timeout=60_000)
     expect(second).to_contain_text("its pool has flash")
     expect(first).to_contain_text("in policy")
     ines.get_by_role("combobox", name="Policy of berth-plan-db disk 2 alone").click()
     ines.get_by_role("option", name="as the machine").click()
-    expect(second).to_contain_text("1 time before", timeout=20_000)
+    expect(second).to_contain_text("1 time before", timeout=60_000)
     for key in keys:
         assert caller.call("DELETE", f"policies/{key}/").ok
 
@@ -132,7 +132,7 @@ def test_on_a_volume_set_volumes_come_and_go_with_the_machine_and_its_room_retur
     assert held() - empty == (100 + 8) * GIB
 
     open_machine(ines, "tug-log")
-    expect(ines.get_by_role("table", name="Disks")).to_contain_text("in policy", timeout=20_000)
+    expect(ines.get_by_role("table", name="Disks")).to_contain_text("in policy", timeout=60_000)
     ines.get_by_role("textbox", name="Name of a new snapshot").fill("before-upgrade")
     ines.get_by_role("button", name="Take one").click()
     run_lot(ines)

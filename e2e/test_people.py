@@ -38,7 +38,7 @@ def test_somebody_is_let_in_and_kept_out_again(page: Page, fresh: Stack) -> None
     page.get_by_role("button", name="Keep out noor.quill").click()
     page.get_by_role("button", name="Keep them out").click()
     expect(page.get_by_role("row").filter(has_text="noor.quill")).to_contain_text("kept out")
-    expect(hers.get_by_role("heading", name="Sign in to Move Lot")).to_be_visible(timeout=20_000)
+    expect(hers.get_by_role("heading", name="Sign in to Move Lot")).to_be_visible(timeout=60_000)
     for address in ("/settings", "/account"):
         page.goto(address)
         expect(page.get_by_role("table").first).to_be_visible()

@@ -25,7 +25,7 @@ def test_disks_that_are_to_lie_apart_are_brought_there_by_a_lot(ines: Page, fres
     form.get_by_label("And of the machines").fill("archive-01, archive-02, archive-03")
     form.get_by_role("button", name="Write the rule").click()
     rule = ines.get_by_role("group", name="archive apart")
-    expect(rule).to_contain_text(re.compile("▲ quayside: 1 of 3 disks out of it"), timeout=20_000)
+    expect(rule).to_contain_text(re.compile("▲ quayside: 1 of 3 disks out of it"), timeout=60_000)
 
     ines.goto("/")
     # One plan settles it with what else is to be done in the group.
@@ -34,10 +34,10 @@ def test_disks_that_are_to_lie_apart_are_brought_there_by_a_lot(ines: Page, fres
     expect(row).to_contain_text("Rule broken")
     row.get_by_role("button", name=re.compile("^Draft lot")).click()
     tray = ines.get_by_role("complementary", name="Tray")
-    expect(tray).to_contain_text("rule archive apart: 1 disk is out of it, then 0", timeout=20_000)
+    expect(tray).to_contain_text("rule archive apart: 1 disk is out of it, then 0", timeout=60_000)
     run_lot(ines)
     ines.goto("/balance/rules")
-    expect(rule).to_contain_text("■ quayside: kept by 3 disks", timeout=20_000)
+    expect(rule).to_contain_text("■ quayside: kept by 3 disks", timeout=60_000)
 
     rule.get_by_role("button", name="Take back archive apart").click()
     rule.get_by_role("button", name="Take it back").click()

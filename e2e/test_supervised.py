@@ -73,6 +73,6 @@ def test_a_page_says_that_the_database_is_down_and_goes_on_when_it_is_back(kept:
     if services.alive(services.RUN / "mariadb.pid"):
         os.kill(number, signal.SIGTERM)
     said = ines.get_by_role("status", name="Move Lot itself")
-    expect(said).to_contain_text("database does not answer", timeout=30_000)
+    expect(said).to_contain_text("database does not answer", timeout=60_000)
     kept.supervisor.ask("start", "mariadb")
-    expect(said).to_be_empty(timeout=30_000)
+    expect(said).to_be_empty(timeout=60_000)

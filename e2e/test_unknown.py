@@ -36,6 +36,6 @@ def test_what_a_device_did_before_it_went_away_is_found_out_and_undone(
 
     until(known, "what granite did")
     tray(ines).get_by_role("button", name="Check").click()
-    expect(tray(ines).get_by_role("button", name="Run lot")).to_be_enabled(timeout=30_000)
+    expect(tray(ines).get_by_role("button", name="Run lot")).to_be_enabled(timeout=60_000)
     run_lot(ines)
     assert {volume["name"] for volume in fresh.standins.world()["volumes"]} == before
