@@ -150,11 +150,15 @@ def test_one_switch_halts_all_groups_and_what_they_run(estate: StandIns, ines: U
     acted()
     lot = own_lot()
     assert api.get(SWITCH).json()["lots"] == [lot.pk]
+    judge_due()
+    assert Finding.objects.filter(kind="acts_itself", gone_at=None).exists()
     answer = api.put(SWITCH, {"halted": True, "reason": "the array is being mended"}, format="json")
     assert (answer.status_code, answer.json()["by"]) == (200, ines.username)
     lot.refresh_from_db()
     assert lot.state == Lot.State.HALTING
     Driver(lot).run()
+    judge_due()
+    assert not Finding.objects.filter(kind="acts_itself", gone_at=None).exists()
     assert acted(now() + timedelta(hours=1)) is None
     assert "halted for all groups, by ines.marrow" in api.get(WEEK).json()["acting"]["why_not"]
     assert api.put(SWITCH, {"halted": False}, format="json").json()["halted"] is False

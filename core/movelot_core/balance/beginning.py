@@ -17,6 +17,9 @@ from movelot_core.balance.group import Group, Ints, broken_musts
 from movelot_core.balance.moves import Move
 from movelot_core.balance.order import OrderedMove, order_moves
 
+# Of a window's time so much is planned with: checks take some of it, and copies are not all as fast as told.
+PLANNED_SHARE = 0.9
+
 
 @dataclass(frozen=True)
 class Window:

@@ -22,7 +22,7 @@ from datetime import UTC, date, datetime, time, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from movelot_core.balance.beginning import Window, beginning
+from movelot_core.balance.beginning import PLANNED_SHARE, Window, beginning
 from movelot_core.balance.clear import clear
 from movelot_core.balance.copies import CopyRates
 from movelot_core.balance.group import LOAD_SLACK, Bools, Group, Ints
@@ -36,8 +36,6 @@ LEARN_DAYS = 7
 TAKEN_BACK = timedelta(days=7)
 # Each night gets less than a plan of today gets: it is asked again the next night.
 STEPS = 600.0
-# Of a window so much is planned with, as when a group acts.
-PLANNED_SHARE = 0.9
 # Of the latest days so many tell what is usual.
 PROFILE_DAYS = 28
 SATURDAY = 5

@@ -6,7 +6,7 @@ clock is put forward an hour of the week is left out; where it is put back one c
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from itertools import groupby
@@ -140,8 +140,3 @@ def bars_of(by_hour: Sequence[int | None]) -> tuple[Bar, ...]:
         first, last = found[0], found[-1]
         found = [*found[1:-1], Bar(last.way, last.begins, last.hours + first.hours)]
     return tuple(found)
-
-
-def renamed(bars: Sequence[Bar], numbers: Mapping[int, int]) -> tuple[Bar, ...]:
-    """The bars with other numbers for their ways."""
-    return tuple(Bar(numbers[bar.way], bar.begins, bar.hours) for bar in bars)

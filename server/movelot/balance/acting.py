@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from zoneinfo import ZoneInfo
 
 from django.db.models import Sum
 from django.utils.timezone import now
@@ -29,15 +28,13 @@ from movelot.lots.drafting import new_draft
 from movelot.lots.models import Lot, Step
 from movelot.placement.copies import rates_of
 from movelot.problems import Problem
-from movelot_core.balance.beginning import Window, beginning
+from movelot_core.balance.beginning import PLANNED_SHARE, Window, beginning
 from movelot_core.units import count_of, format_size
 
 # After a try that began nothing it is tried again no sooner.
 TRIED_AGAIN = timedelta(minutes=10)
 # A window without an end lasts as long as what it may move is counted: a day.
 WITHOUT_END = timedelta(days=1)
-# Of the time that is left so much is planned with: the check takes some, and copies are not all as fast as told.
-PLANNED_SHARE = 0.9
 
 
 @dataclass
@@ -102,15 +99,13 @@ def acting_now(group: BalanceGroup, moment: datetime) -> ActingNow | None:
     """How a group acts by itself at ``moment``; None where it does not."""
     if not _acts(group) or group.in_force is None or ActsHalted.objects.exists():
         return None
-    until = group.in_force_until
-    site = f"{until.astimezone(ZoneInfo(group.zone)):%a %H:%M}" if until else ""
     last = last_try(group)
     since = group.in_force_since or moment
     problem = (last.problem if last and last.asked_at >= since else None) or {}
     held_up = " ".join(text for text in (problem.get("title", ""), problem.get("detail", "")) if text)
     if who_let(group) is None:
         held_up = f"{group.acts_by} may not change anything any more: somebody else has to let it act."
-    return ActingNow(group.in_force.name, site, held_up)
+    return ActingNow(group.in_force.name, group.until_text, held_up)
 
 
 class ActJob(JobKind[ActReached]):

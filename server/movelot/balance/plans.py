@@ -36,17 +36,19 @@ def plan_by_itself(found: KnownGroup, watch: Watch) -> KeptPlan:
     """The plan of what a group moves by itself. Where some disks are moved by people only it is made anew, and kept for
     nobody: others are shown the whole one."""
     if found.by_people:
-        return CLEAR.planned(
-            found, Budget(CLEAR.steps, partial(_told, watch, f"looking for the plan of {found.row.name}"))
-        )
+        return CLEAR.planned(found, _budget(found, CLEAR, watch))
     return plan_of(found, watch=watch)
 
 
 def _made(found: KnownGroup, aim: Aim, watch: Watch | None) -> KeptPlan:
-    budget = Budget(aim.steps, partial(_told, watch, f"looking for the plan of {found.row.name}") if watch else None)
-    plan = aim.planned(found, budget)
+    plan = aim.planned(found, _budget(found, aim, watch))
     keep(aim.kept_as(found.row.pk), group_version(), asdict(plan))
     return plan
+
+
+def _budget(found: KnownGroup, aim: Aim, watch: Watch | None) -> Budget:
+    """What ``aim`` may take, telling ``watch`` how far it is."""
+    return Budget(aim.steps, partial(_told, watch, f"looking for the plan of {found.row.name}") if watch else None)
 
 
 def _told(watch: Watch, text: str, share: float) -> bool:

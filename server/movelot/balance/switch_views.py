@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -17,6 +18,7 @@ from rest_framework_dataclasses.serializers import DataclassSerializer
 from movelot.accounts.roles import person
 from movelot.audit.trail import tell
 from movelot.balance.acting import halt_all
+from movelot.inventory.changes import people_said
 from movelot.inventory.models import ActsHalted, BalanceGroup, WayOfWorking
 from movelot.lots.models import Lot
 
@@ -62,6 +64,9 @@ class ActsHaltedView(APIView):
                 ActsHalted.objects.create(pk=1, by=person(request).username, reason=reason)
             elif not halt:
                 ActsHalted.objects.all().delete()
+            for key in _let_act().values_list("pk", flat=True):
+                # Whether it acts is announced.
+                people_said("group", key)
         lots = halt_all() if halt else []
         if halt != (before is not None):
             said = f"halted{f': {reason}' if reason else ''}; lots halted: {', '.join(map(str, lots)) or 'none'}"
@@ -71,16 +76,20 @@ class ActsHaltedView(APIView):
         return _answer()
 
 
+def _let_act() -> QuerySet[BalanceGroup]:
+    """The groups that act by themselves while nobody halts all."""
+    return BalanceGroup.objects.exclude(acts_by="").filter(ways__does=WayOfWorking.Does.ACT).distinct()
+
+
 def _answer() -> Response:
     halted = ActsHalted.objects.first()
-    acting = BalanceGroup.objects.exclude(acts_by="").filter(ways__does=WayOfWorking.Does.ACT).distinct()
     running = Lot.objects.filter(by_itself=True, state__in=[Lot.State.RUNNING, Lot.State.HALTING])
     shown = ActsSwitch(
         halted is not None,
         halted.by if halted else "",
         halted.at if halted else None,
         halted.reason if halted else "",
-        list(acting.order_by("name").values_list("name", flat=True)),
+        list(_let_act().order_by("name").values_list("name", flat=True)),
         list(running.order_by("pk").values_list("pk", flat=True)),
     )
     return Response(ActsSwitchSerializer(shown).data)

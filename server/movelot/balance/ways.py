@@ -14,11 +14,10 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from django.db import transaction
-from django.db.models import Q
 
 from movelot.inventory.changes import people_said
 from movelot.inventory.models import ActsHalted, BalanceGroup, WayBar, WayException, WayOfWorking
-from movelot_core.balance.week import Bar, InForce, Once, Week
+from movelot_core.balance.week import Bar, Once, Week
 
 
 @dataclass(frozen=True)
@@ -73,28 +72,30 @@ def in_force_text(group: BalanceGroup) -> str:
     way = group.in_force
     if way is None:
         return ""
-    does = {
-        WayOfWorking.Does.ADVISE: "advises",
-        WayOfWorking.Does.STILL: "keeps still",
-        WayOfWorking.Does.ACT: "acts by itself" if may_act(group, ways_of(group)) else "would act, nobody let it",
-    }[WayOfWorking.Does(way.does)]
-    if way.does == WayOfWorking.Does.ACT and ActsHalted.objects.exists():
-        does = "would act, all are halted"
-    until = group.in_force_until
-    ends = f" until {until.astimezone(ZoneInfo(group.zone)):%a %H:%M}" if until else ""
-    return f"{way.name}: {does}{ends}"
+    ends = f" until {group.until_text}" if group.until_text else ""
+    return f"{way.name}: {_does_now(group, way)}{ends}"
+
+
+def _does_now(group: BalanceGroup, way: WayOfWorking) -> str:
+    match way.does:
+        case WayOfWorking.Does.ADVISE:
+            return "advises"
+        case WayOfWorking.Does.STILL:
+            return "keeps still"
+    if ActsHalted.objects.exists():
+        return "would act, all are halted"
+    return "acts by itself" if may_act(group, ways_of(group)) else "would act, nobody let it"
 
 
 def follow(moment: datetime) -> None:
-    """Put in force what the clock says, for every group whose ways may change by then."""
-    due = Q(in_force_until__lte=moment) | Q(in_force__isnull=False) | Q(ways__isnull=False)
-    for key in BalanceGroup.objects.filter(due).distinct().values_list("pk", flat=True):
+    """Put in force what the clock says, for every group that has ways."""
+    for key in BalanceGroup.objects.filter(ways__isnull=False).distinct().values_list("pk", flat=True):
         with transaction.atomic():
             group = BalanceGroup.objects.select_for_update().get(pk=key)
             put_in_force(group, moment)
 
 
-def put_in_force(group: BalanceGroup, moment: datetime) -> InForce:
+def put_in_force(group: BalanceGroup, moment: datetime) -> None:
     """Store what holds of a locked group at ``moment``; judges are told where its ceilings are other ones."""
     ways = ways_of(group)
     found = ways.week.in_force(moment)
@@ -109,4 +110,3 @@ def put_in_force(group: BalanceGroup, moment: datetime) -> InForce:
         group.save(update_fields=fields)
     if other or before[0] != group.in_force_id:
         people_said("group", group.pk)
-    return found

@@ -24,6 +24,7 @@ from movelot.balance.views import FILL_LEAST, LATENCY_LEAST_MS, LATENCY_MOST_MS
 from movelot.balance.ways import digest_of, put_in_force, ways_of
 from movelot.balance.week_answers import GroupWeek, week_answer
 from movelot.balance.week_calendar import CALENDAR_MOST, CalendarWeek, read_calendar, written_calendar
+from movelot.inventory.changes import people_said
 from movelot.inventory.models import BalanceGroup, Rehearsal, WayBar, WayException, WayOfWorking
 from movelot.preconditions import IF_MATCH, etag
 from movelot.problems import Problem
@@ -149,6 +150,8 @@ class LetActView(APIView):
             else:
                 group.acts_by = group.acts_as = ""
             group.save(update_fields=["acts_by", "acts_as"])
+            # Whether it acts is announced.
+            people_said("group", group.pk)
         after = f"let act by {group.acts_by}" if group.acts_by else "advises only"
         tell(request, f"group {group.name}", before, after)
         return _answer(group)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from zoneinfo import ZoneInfo
 
 from movelot.inventory.models import BalanceGroup, WayOfWorking
 from movelot.lots.kinds import WARN, Check
@@ -11,9 +10,9 @@ from movelot.lots.kinds import WARN, Check
 
 def still_now(group: BalanceGroup) -> Iterator[Check]:
     """A warning where the way in force says that nothing of the group moves: who runs the lot all the same may."""
-    way, until = group.in_force, group.in_force_until
+    way = group.in_force
     if way is None or way.does != WayOfWorking.Does.STILL:
         return
-    ends = f" until {until.astimezone(ZoneInfo(group.zone)):%a %H:%M} ({group.zone})" if until else ""
+    ends = f" until {group.until_text} ({group.zone})" if group.until_text else ""
     text = f"{group.name} keeps still{ends}: “{way.name}” is in force, in which nothing is to move."
     yield Check("hours of the group", WARN, text)

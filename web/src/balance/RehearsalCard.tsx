@@ -16,7 +16,7 @@ export function RehearsalCard({ rehearsal }: { rehearsal: Rehearsal }) {
     <Box component="section" aria-label="Rehearsal" sx={{ display: "grid", gap: 1 }}>
       <div>
         {!rehearsal.fits && (
-          <div style={{ color: "var(--brassText, var(--ink))" }}>
+          <div style={{ color: "var(--brassText)" }}>
             ◪ Rehearsed for ways as they were before; rehearse again.
           </div>
         )}

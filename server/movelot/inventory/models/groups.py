@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from zoneinfo import ZoneInfo
+
 from django.db import models
 from django.db.models import Q
 
@@ -56,6 +58,11 @@ class BalanceGroup(models.Model):
     def named(cls, name: str) -> BalanceGroup | None:
         """The group of that name, else the one that had it last: drafts, links and records go on by it."""
         return cls.objects.filter(name=name).first() or cls.objects.filter(former_names__name=name).first()
+
+    @property
+    def until_text(self) -> str:
+        """Until when what is in force holds, at the site's clock: "Tue 05:00"; empty for ever."""
+        return f"{self.in_force_until.astimezone(ZoneInfo(self.zone)):%a %H:%M}" if self.in_force_until else ""
 
     def set_ceilings(self) -> bool:
         """Have the ceilings of the way in force, where it has any, else the group's own. Whether others held before."""
